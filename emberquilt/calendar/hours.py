@@ -1,0 +1,49 @@
+"""The hours a person really has, as typed: ``19:00-21:30`` or ``9-12, 14-17``."""
+
+import datetime as dt
+import re
+from collections.abc import Iterator
+
+from ..errors import BadChoice
+
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+SPAN = re.compile(r"^(\d{1,2})(?:[:.](\d{2}))?\s*(?:-|–|to)\s*(\d{1,2})(?:[:.](\d{2}))?$")
+
+
+def parse_day(text: str) -> list[tuple[int, int]]:
+    """Minutes from midnight, (from, to), in order. Empty text is a day off. Raises `BadChoice`."""
+    spans = []
+    for item in (part.strip() for part in text.split(",")):
+        if not item:
+            continue
+        match = SPAN.match(item)
+        if match is None:
+            raise BadChoice(f"“{item}” is no span of time. Type for example 19:00-21:30 or 9-12, 14-17.")
+        begin = int(match[1]) * 60 + int(match[2] or 0)
+        end = int(match[3]) * 60 + int(match[4] or 0)
+        if not 0 <= begin < end <= 24 * 60 or int(match[2] or 0) > 59 or int(match[4] or 0) > 59:
+            raise BadChoice(f"“{item}” does not run forward within one day.")
+        spans.append((begin, end))
+    spans.sort()
+    if any(a[1] > b[0] for a, b in zip(spans, spans[1:], strict=False)):
+        raise BadChoice(f"The spans in “{text.strip()}” overlap.")
+    return spans
+
+
+def parse_week(week: dict[str, str]) -> dict[str, list[tuple[int, int]]]:
+    if not isinstance(week, dict) or set(week) - set(DAYS):
+        raise BadChoice("Working hours are given for mon to sun.")
+    return {day: parse_day(str(week.get(day, ""))) for day in DAYS}
+
+
+def windows(week: dict[str, str], start: dt.datetime, days: int = 3650) -> Iterator[tuple[dt.datetime, dt.datetime]]:
+    """Working windows from `start` on, the first one cut to begin there. Raises `BadChoice` when there are none."""
+    spans = parse_week(week)
+    if not any(spans.values()):
+        raise BadChoice("Type the hours you have: with none, no date can be given.")
+    for offset in range(days):
+        day = (start + dt.timedelta(days=offset)).replace(hour=0, minute=0, second=0, microsecond=0)
+        for begin, end in spans[DAYS[day.weekday()]]:
+            opens, closes = day + dt.timedelta(minutes=begin), day + dt.timedelta(minutes=end)
+            if closes > start:
+                yield max(opens, start), closes

@@ -1,0 +1,121 @@
+"""The command `emberquilt`: the core without the pages, for scripts and for checking."""
+
+import argparse
+import datetime as dt
+import json
+import sys
+from pathlib import Path
+
+from . import __version__
+from .errors import EmberError
+from .pattern.intake import finished_width, propose
+from .pattern.proposal import Proposal
+
+EXPORTS = ("pdf", "svg", "csv", "ics")
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Exit code 0, or 2 with one clear line on standard error."""
+    parser = argparse.ArgumentParser(prog="emberquilt", description="Plans pictures made out of wood.")
+    parser.add_argument("--version", action="version", version=__version__)
+    commands = parser.add_subparsers(dest="command", required=True)
+    pieces = commands.add_parser("pieces", help="the pieces in a drawing, as JSON")
+    pieces.add_argument("drawing", type=Path)
+    pieces.add_argument("--width", required=True, help="finished width: 300mm, 15 1/2 in")
+    pieces.add_argument(
+        "--outside", default="auto", choices=("auto", "keep", "drop"), help="the paper round the drawing"
+    )
+    plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
+    plan.add_argument("file", type=Path)
+    export = commands.add_parser("export", help="a project file as pdf, svg, csv or ics")
+    export.add_argument("file", type=Path)
+    export.add_argument("--to", required=True, choices=EXPORTS)
+    export.add_argument("--paper", choices=("Letter", "A4"), help="paper of the pdf; the practice's own otherwise")
+    export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
+    options = parser.parse_args(argv)
+    try:
+        {"pieces": _pieces, "plan": _plan, "export": _export}[options.command](options)
+    except EmberError as problem:
+        print(f"emberquilt: {problem}", file=sys.stderr)
+        return 2
+    except OSError as problem:
+        print(f"emberquilt: {problem.filename or 'file'}: {problem.strerror}", file=sys.stderr)
+        return 2
+    return 0
+
+
+def _pieces(options) -> None:
+    width = finished_width(options.width, "mm")
+    proposal = propose(options.drawing.read_bytes(), width, outside=options.outside)
+    json.dump(proposal_json(proposal), sys.stdout, indent=1)
+    print()
+
+
+def proposal_json(proposal: Proposal) -> dict:
+    """What `emberquilt pieces` prints: pieces in reading order, seams by piece numbers, areas in mm2."""
+    coverage = proposal.coverage
+    return {
+        "kind": proposal.kind,
+        "width_mm": proposal.width_mm,
+        "height_mm": proposal.height_mm,
+        "faces": proposal.faces,
+        "pieces": [
+            {"number": key, "area_mm2": coverage.area_mm2[key], "bounds_mm": list(coverage.by_key[key].bounds)}
+            for key in coverage.keys
+        ],
+        "seams": [{"pieces": [s.a, s.b], "length_mm": round(s.length_mm, 3)} for s in coverage.seams],
+        "coverage_valid": proposal.is_valid,
+        "sheet_area_mm2": coverage.sheet_area_mm2,
+        "piece_area_mm2": sum(coverage.area_mm2.values()),
+        "findings": [f.as_dict() for f in proposal.findings],
+        "left_out": list(proposal.left_out),
+    }
+
+
+def _read_plan(path: Path):
+    from .formats.project import read_project
+    from .plan import Plan
+
+    composition = read_project(path.read_bytes()).composition
+    start = composition.pins.get("start")
+    begin = dt.datetime.fromisoformat(start) if start else dt.datetime.combine(dt.date.today(), dt.time())
+    return Plan(composition, start=begin)
+
+
+def _plan(options) -> None:
+    plan = _read_plan(options.file)
+    number = {p.key: p.number for p in plan.composition.pieces()}
+    json.dump(
+        {
+            "name": plan.composition.name,
+            "needs": [
+                {"wood": n.wood, "thickness_mm": n.thickness_mm, "net_mm2": n.net_mm2, "rough_mm2": n.rough_mm2,
+                 "board_feet": n.board_feet} for n in plan.needs
+            ],
+            "saw": [
+                {"order": c.order, "piece": number[c.piece], "blade": c.blade.no, "cut_mm": c.length_mm,
+                 "minutes": c.minutes, "holes": len(c.holes), "reason": c.reason} for c in plan.saw.cuts
+            ],
+            "glue": [{"order": s.order, "piece": number[s.piece], "batch": s.batch} for s in plan.glue.steps],
+            "tasks": [
+                {"label": s.task.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
+                for s in plan.schedule.slots
+            ],
+            "finish": plan.schedule.finish.isoformat() if plan.schedule.finish else None,
+            "findings": [f.as_dict() for f in plan.every_finding],
+        },
+        sys.stdout,
+        indent=1,
+    )  # fmt: skip
+    print()
+
+
+def _export(options) -> None:
+    plan = _read_plan(options.file)
+    from .formats.export import export
+
+    data = export(plan, options.to, options.paper)
+    if options.output:
+        options.output.write_bytes(data)
+    else:
+        sys.stdout.buffer.write(data)

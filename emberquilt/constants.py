@@ -1,0 +1,20 @@
+"""Numbers that stand once, each with its source."""
+
+MM_PER_INCH = 25.4
+"""International yard and pound agreement of 1959, exact."""
+
+MM3_PER_BOARD_FOOT = 144 * MM_PER_INCH**3
+"""One board foot is 144 cubic inches (American Softwood Lumber Standard, PS 20, definition of board measure)."""
+
+GRID_MM = 0.001
+"""Outlines live on this grid. It is fine enough that nobody can saw it, and coarse enough that
+coordinates survive being written as text with three decimals."""
+
+PAPERS_MM = {"A4": (210.0, 297.0), "Letter": (8.5 * MM_PER_INCH, 11 * MM_PER_INCH)}
+"""ISO 216 A4; ANSI/ASME Y14.1 size A."""
+
+PRINT_MARGIN_MM = 12.0
+"""Page printers do not print to the edge; common practice, no source."""
+
+GREATEST_WIDTH_MM = 5000.0
+SMALLEST_WIDTH_MM = 10.0

@@ -1,0 +1,39 @@
+"""Back end for the page: the scene as plain values, for whatever draws the panel there."""
+
+from .scene import Scene
+
+
+def shapes_json(scene: Scene) -> dict:
+    """Outlines: {"w", "h", "shapes": [[key, path, x, y, r], ...]} in mm. Changes only when pieces change."""
+    return {
+        "w": scene.width_mm,
+        "h": scene.height_mm,
+        "shapes": [
+            [s.key, s.path, round(s.spot.x_mm, 2), round(s.spot.y_mm, 2), round(s.spot.radius_mm, 2)]
+            for s in scene.shapes
+        ],
+    }
+
+
+def dress_json(scene: Scene) -> dict:
+    """What the pieces wear: {"pieces": {key: [wood, grain, tone, label, arrow, strong]}, "marks": [...]}."""
+    return {
+        "pieces": {
+            key: [d.wood, d.grain_deg, d.tone, d.label, int(d.arrow), int(d.strong)] for key, d in scene.dress.items()
+        },
+        "marks": [
+            {
+                name: value
+                for name, value in (
+                    ("kind", m.kind),
+                    ("x", round(m.x_mm, 2)),
+                    ("y", round(m.y_mm, 2)),
+                    ("path", m.path),
+                    ("text", m.text),
+                    ("piece", m.piece),
+                )
+                if value
+            }
+            for m in scene.marks
+        ],
+    }

@@ -1,0 +1,230 @@
+"""Back end for paper: the pattern at true size, tiled with overlap marks and a check ruler on every sheet."""
+
+import io
+import math
+from dataclasses import dataclass
+
+import shapely
+from reportlab.lib.colors import HexColor
+from reportlab.pdfgen.canvas import Canvas
+
+from ..composition import Composition
+from ..constants import MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM
+from ..errors import BadChoice
+from ..units import format_length
+from ..wood.woods import woods
+from .scene import Shape, shapes_of
+from .svg import label_size_mm
+
+POINTS_PER_MM = 72 / MM_PER_INCH
+OVERLAP_MM = 10.0
+FOOT_MM = 14.0
+"""Below the drawing: sheet name and check ruler."""
+RULER_MM = 100.0
+RED, INK, SOFT = HexColor("#c0271a"), HexColor("#2a2521"), HexColor("#9a8f80")
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """One page: which part of the work it shows. Column and row count from 0."""
+
+    column: int
+    row: int
+    left_mm: float
+    top_mm: float
+    width_mm: float
+    height_mm: float
+
+    @property
+    def name(self) -> str:
+        return f"{chr(65 + self.row) if self.row < 26 else f'R{self.row + 1}-'}{self.column + 1}"
+
+
+def sheets_for(width_mm: float, height_mm: float, paper: str) -> list[Sheet]:
+    """Sheets that cover the work, neighbours overlapping by `OVERLAP_MM`. Raises `BadChoice` for an unknown paper."""
+    if paper not in PAPERS_MM:
+        raise BadChoice(f"There is no paper “{paper}”; choose {' or '.join(PAPERS_MM)}.")
+    page_width, page_height = PAPERS_MM[paper]
+    room_x = page_width - 2 * PRINT_MARGIN_MM
+    room_y = page_height - 2 * PRINT_MARGIN_MM - FOOT_MM
+    columns = max(1, math.ceil((width_mm - OVERLAP_MM) / (room_x - OVERLAP_MM)))
+    rows = max(1, math.ceil((height_mm - OVERLAP_MM) / (room_y - OVERLAP_MM)))
+    return [
+        Sheet(c, r, c * (room_x - OVERLAP_MM), r * (room_y - OVERLAP_MM), room_x, room_y)
+        for r in range(rows)
+        for c in range(columns)
+    ]
+
+
+def pattern_pdf(composition: Composition, paper: str, copies: int, letters: dict[int, str]) -> bytes:
+    """A sheet of instructions, then the tiles at true size. `letters`: the paper copy each piece is cut from.
+
+    Coordinates are placed in PDF points of 1/72 in with 25.4 mm to the inch and no scaling afterwards.
+    """
+    sheets = sheets_for(composition.width_mm, composition.height_mm, paper)
+    size = tuple(v * POINTS_PER_MM for v in PAPERS_MM[paper])
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=size, invariant=1)
+    canvas.setTitle(f"{composition.name}, pattern")
+    _cover(canvas, composition, paper, sheets, copies)
+    shapes = shapes_of(composition.mosaic.coverage)
+    boxes = shapely.bounds(list(composition.mosaic.coverage.outlines))
+    for sheet in sheets:
+        canvas.showPage()
+        _tile(canvas, composition, sheet, paper, shapes, boxes, letters)
+    canvas.save()
+    return buffer.getvalue()
+
+
+def _cover(canvas: Canvas, composition: Composition, paper: str, sheets: list[Sheet], copies: int) -> None:
+    _page_axes(canvas, paper)
+    practice = composition.practice
+    page_width, page_height = PAPERS_MM[paper]
+    _words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
+    width, height = (
+        format_length(v, practice.unit, practice.denominator) for v in (composition.width_mm, composition.height_mm)
+    )
+    lines = [
+        f"{width} wide, {height} high, {len(composition.mosaic.pieces)} pieces.",
+        f"Print at 100 %, “actual size”. Then measure the ruler on each sheet: it is {RULER_MM:g} mm, or 4 inches, long.",
+        f"Each copy takes {len(sheets)} sheets. Print {copies + 2} copies: {copies} to cut up, so that neighbours never",
+        "come from the same one, one to lay the pieces on, one to trace the backer from.",
+        f"Neighbouring sheets overlap by {OVERLAP_MM:g} mm: lay cross on cross, then tape.",
+        "On each piece: number, wood, and the letter of the copy it is cut from. The arrow is the grain.",
+    ]
+    for i, line in enumerate(lines):
+        _words(canvas, PRINT_MARGIN_MM, 36 + 6 * i, line, 3.8)
+    top = 36 + 6 * len(lines) + 8
+    room = page_height - top - PRINT_MARGIN_MM - FOOT_MM
+    scale = min((page_width - 2 * PRINT_MARGIN_MM) / composition.width_mm, room / composition.height_mm)
+    canvas.saveState()
+    canvas.translate(PRINT_MARGIN_MM * POINTS_PER_MM, top * POINTS_PER_MM)
+    canvas.scale(scale, scale)
+    canvas.setStrokeColor(INK)
+    canvas.setLineWidth(0.5 / scale)
+    for outline in composition.mosaic.coverage.outlines:
+        _outline(canvas, outline, 0.0, 0.0)
+    canvas.setStrokeColor(RED)
+    for sheet in sheets:
+        canvas.setLineWidth(0.7 / scale)
+        canvas.rect(*(v * POINTS_PER_MM for v in (sheet.left_mm, sheet.top_mm,
+                    min(sheet.width_mm, composition.width_mm - sheet.left_mm),
+                    min(sheet.height_mm, composition.height_mm - sheet.top_mm))))  # fmt: skip
+        _words(
+            canvas, sheet.left_mm + 4 / scale, sheet.top_mm + 7 / scale, sheet.name, 5 / scale, bold=True, colour=RED
+        )
+    canvas.restoreState()
+    _foot(canvas, paper, f"{composition.name}, how to print")
+
+
+def _tile(canvas, composition, sheet: Sheet, paper: str, shapes, boxes, letters) -> None:
+    _page_axes(canvas, paper)
+    layer = composition.mosaic
+    canvas.saveState()
+    window = canvas.beginPath()
+    window.rect(*(v * POINTS_PER_MM for v in (PRINT_MARGIN_MM, PRINT_MARGIN_MM, sheet.width_mm, sheet.height_mm)))
+    canvas.clipPath(window, stroke=0)
+    dx, dy = PRINT_MARGIN_MM - sheet.left_mm, PRINT_MARGIN_MM - sheet.top_mm
+    canvas.setLineWidth(0.3 * POINTS_PER_MM)
+    right, bottom = sheet.left_mm + sheet.width_mm, sheet.top_mm + sheet.height_mm
+    for shape, (x0, y0, x1, y1) in zip(shapes, boxes, strict=True):
+        if x1 < sheet.left_mm or x0 > right or y1 < sheet.top_mm or y0 > bottom:
+            continue
+        piece = layer.by_key[shape.key]
+        canvas.setStrokeColor(RED)
+        _outline(canvas, layer.coverage.by_key[shape.key], dx, dy)
+        _piece_words(canvas, shape, piece, dx, dy, letters.get(piece.key, ""))
+    canvas.restoreState()
+    _overlap_marks(canvas, composition, sheet, dx, dy)
+    _foot(canvas, paper, f"{composition.name}, sheet {sheet.name}")
+
+
+def _page_axes(canvas: Canvas, paper: str) -> None:
+    """y downwards from the page's upper left corner, as everywhere else in the core; still in points."""
+    canvas.transform(1, 0, 0, -1, 0, PAPERS_MM[paper][1] * POINTS_PER_MM)
+
+
+def _words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colour=INK) -> None:
+    canvas.saveState()
+    canvas.translate(x_mm * POINTS_PER_MM, y_mm * POINTS_PER_MM)
+    canvas.scale(1, -1)
+    canvas.setFillColor(colour)
+    canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size_mm * POINTS_PER_MM)
+    (canvas.drawCentredString if centre else canvas.drawString)(0, 0, text)
+    canvas.restoreState()
+
+
+def _outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> None:
+    path = canvas.beginPath()
+    for ring in (outline.exterior, *outline.interiors):
+        points = ((shapely.get_coordinates(ring) + [dx, dy]) * POINTS_PER_MM).tolist()
+        path.moveTo(*points[0])
+        for x, y in points[1:-1]:
+            path.lineTo(x, y)
+        path.close()
+    canvas.drawPath(path)
+
+
+def _piece_words(canvas, shape: Shape, piece, dx: float, dy: float, letter: str) -> None:
+    size = label_size_mm(shape)
+    x, y = shape.spot.x_mm + dx, shape.spot.y_mm + dy
+    mark = woods()[piece.wood].mark if piece.wood else ""
+    _words(canvas, x, y - 0.15 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
+    if piece.wood:
+        reach = min(0.8 * shape.spot.radius_mm, 12.0)
+        canvas.saveState()
+        canvas.setStrokeColor(INK)
+        canvas.setLineWidth(0.35 * POINTS_PER_MM)
+        canvas.translate(x * POINTS_PER_MM, (y + 0.3 * min(shape.spot.radius_mm, 8)) * POINTS_PER_MM)
+        canvas.rotate(-(piece.grain_deg or 0.0))
+        r, head = reach * POINTS_PER_MM, min(2.5, 0.4 * reach) * POINTS_PER_MM
+        canvas.lines([(-r, 0, r, 0), (r, 0, r - head, head / 2), (r, 0, r - head, -head / 2)])
+        canvas.restoreState()
+
+
+def _overlap_marks(canvas, composition, sheet: Sheet, dx: float, dy: float) -> None:
+    """Crosses on a grid that neighbouring sheets share, in the middle of each overlap."""
+    canvas.saveState()
+    canvas.setStrokeColor(SOFT)
+    canvas.setLineWidth(0.25 * POINTS_PER_MM)
+    xs = [sheet.left_mm + OVERLAP_MM / 2, sheet.left_mm + sheet.width_mm - OVERLAP_MM / 2]
+    ys = [sheet.top_mm + OVERLAP_MM / 2, sheet.top_mm + sheet.height_mm - OVERLAP_MM / 2]
+    for x in xs:
+        for y in ys:
+            if x < composition.width_mm + OVERLAP_MM and y < composition.height_mm + OVERLAP_MM:
+                px, py, arm = (x + dx) * POINTS_PER_MM, (y + dy) * POINTS_PER_MM, 4 * POINTS_PER_MM
+                canvas.lines([(px - arm, py, px + arm, py), (px, py - arm, px, py + arm)])
+    canvas.restoreState()
+
+
+def _foot(canvas, paper: str, words: str) -> None:
+    """Sheet name and check ruler: 100 mm above the line, 4 in below it."""
+    page_width, page_height = PAPERS_MM[paper]
+    y = page_height - PRINT_MARGIN_MM - 4
+    left = page_width - PRINT_MARGIN_MM - 4 * MM_PER_INCH - 2
+    _words(canvas, PRINT_MARGIN_MM, y, words, 3.5)
+    canvas.saveState()
+    canvas.setStrokeColor(INK)
+    canvas.setLineWidth(0.25 * POINTS_PER_MM)
+    p = POINTS_PER_MM
+    canvas.line(left * p, y * p, (left + RULER_MM) * p, y * p)
+    canvas.lines(
+        [
+            ((left + i) * p, y * p, (left + i) * p, (y - (4 if i % 10 == 0 else 2 if i % 5 == 0 else 1.2)) * p)
+            for i in range(int(RULER_MM) + 1)
+        ]
+    )
+    canvas.lines(
+        [
+            (
+                (left + i * MM_PER_INCH / 8) * p,
+                (y + 0.6) * p,
+                (left + i * MM_PER_INCH / 8) * p,
+                (y + (4 if i % 8 == 0 else 2 if i % 4 == 0 else 1.2)) * p,
+            )
+            for i in range(33)
+        ]
+    )
+    canvas.restoreState()
+    _words(canvas, left - 22, y - 1, "100 mm", 2.8)
+    _words(canvas, left - 22, y + 3, "4 in", 2.8)

@@ -1,0 +1,150 @@
+"""How each station reads the panel: what the pieces wear and which marks lie over them."""
+
+from collections.abc import Callable
+
+from ..composition import Composition
+from ..findings import Finding
+from ..plan import Plan
+from ..units import format_length
+from ..wood.judgement import seam_reading
+from .scene import Dress, Mark, Scene, path_of, scene_of
+
+Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
+
+
+def _each(composition: Composition, tone: str, label=lambda p: "", arrow=False, strong=lambda p: False):
+    return {
+        p.key: Dress(p.wood, p.grain_deg or 0.0, tone, label(p), arrow and bool(p.wood), strong(p))
+        for p in composition.mosaic.pieces
+    }
+
+
+def numbers(plan: Plan):
+    """The bare pattern with its numbers."""
+    return _each(plan.composition, "plain", lambda p: str(p.number)), ()
+
+
+def woods(plan: Plan):
+    """Woods as they will look, seams that melt marked."""
+    return _each(plan.composition, "full"), _melting(plan)
+
+
+def arrows(plan: Plan):
+    return _each(plan.composition, "full", arrow=True), _melting(plan)
+
+
+def greys(plan: Plan):
+    """Does it read without colour?"""
+    return _each(plan.composition, "grey"), _melting(plan)
+
+
+def numbered_woods(plan: Plan):
+    return _each(plan.composition, "pale", lambda p: str(p.number)), ()
+
+
+def _melting(plan: Plan) -> tuple[Mark, ...]:
+    layer, practice = plan.composition.mosaic, plan.composition.practice
+    return tuple(
+        Mark("melt", path=path_of(seam.line))
+        for seam in layer.coverage.seams
+        if seam_reading(layer.by_key[seam.a], layer.by_key[seam.b], practice)[0] == "melts"
+    )
+
+
+def heights(plan: Plan):
+    """The top of every piece above the backer; the highest set strongly."""
+    practice = plan.composition.practice
+    top = plan.relief.highest_mm
+
+    def label(p) -> str:
+        if p.height_mm is None:
+            return "?"
+        return format_length(p.height_mm, practice.unit, practice.denominator, with_unit=False)
+
+    return _each(plan.composition, "pale", label, strong=lambda p: p.height_mm == top), ()
+
+
+def shims(plan: Plan):
+    practice = plan.composition.practice
+
+    def label(p) -> str:
+        return format_length(p.shim_mm, practice.unit, practice.denominator, with_unit=False) if p.shim_mm else ""
+
+    return _each(plan.composition, "pale", label), ()
+
+
+def copies(plan: Plan):
+    """From which paper copy each piece is cut."""
+    table = plan.copies
+    return _each(plan.composition, "pale", lambda p: "ABCD"[table[p.key] - 1]), ()
+
+
+def cutting_order(plan: Plan):
+    """Numbers in sawing order, starts and pilot holes."""
+    cuts = plan.saw.by_piece
+    marks = [Mark("start", *cut.start_mm, piece=cut.piece) for cut in plan.saw.cuts]
+    dress = _each(plan.composition, "pale", lambda p: str(cuts[p.key].order) if p.key in cuts else "")
+    return dress, (*marks, *_holes(plan))
+
+
+def holes(plan: Plan):
+    return _each(plan.composition, "pale", lambda p: str(p.number)), _holes(plan)
+
+
+def _holes(plan: Plan) -> tuple[Mark, ...]:
+    return tuple(Mark("hole", h.x_mm, h.y_mm, piece=cut.piece) for cut in plan.saw.cuts for h in cut.holes)
+
+
+def glue_order(plan: Plan):
+    """Numbers in gluing order, the backer's outline dashed inside, the anchor ringed."""
+    order = {step.piece: step for step in plan.glue.steps}
+    marks = [Mark("guide", path=path_of(plan.glue.backer))]
+    if plan.glue.anchor is not None:
+        spot = plan.composition.mosaic.coverage.spots[plan.glue.anchor]
+        marks.append(Mark("ring", spot.x_mm, spot.y_mm, piece=plan.glue.anchor))
+    first = {step.piece for step in plan.glue.steps if step.batch == 1}
+    return _each(plan.composition, "pale", lambda p: str(order[p.key].order), strong=lambda p: p.key in first), tuple(
+        marks
+    )
+
+
+def glue_batches(plan: Plan):
+    batch = {step.piece: step.batch for step in plan.glue.steps}
+    return _each(plan.composition, "pale", lambda p: str(batch[p.key])), ()
+
+
+def plain(plan: Plan):
+    return _each(plan.composition, "plain"), ()
+
+
+READINGS: dict[str, dict[str, Reading]] = {
+    "pattern": {"numbers": numbers, "woods": woods, "plain": plain},
+    "wood": {"woods": woods, "arrows": arrows, "numbers": numbered_woods, "greys": greys, "plain": plain},
+    "relief": {"heights": heights, "shims": shims, "woods": woods, "numbers": numbered_woods},
+    "stock": {"woods": woods, "copies": copies, "numbers": numbered_woods},
+    "saw": {"order": cutting_order, "holes": holes, "copies": copies, "woods": woods, "plain": plain},
+    "assembly": {"order": glue_order, "batches": glue_batches, "heights": heights, "woods": woods},
+    "calendar": {"woods": woods, "order": cutting_order},
+    "log": {"numbers": numbered_woods, "woods": woods},
+}
+
+
+def read(plan: Plan, station: str, show: str, findings: list[Finding]) -> Scene:
+    """The scene of a station in one of its readings, its findings pinned where they are."""
+    readings = READINGS[station]
+    dress, marks = readings.get(show, next(iter(readings.values())))(plan)
+    pins = tuple(
+        Mark("pin", *place, text=str(i), piece=f.pieces[0] if f.pieces else 0)
+        for i, f in enumerate(findings, 1)
+        if (place := _place(plan, f)) is not None
+    )
+    return scene_of(plan.composition, dress, (*marks, *pins))
+
+
+def _place(plan: Plan, finding: Finding) -> tuple[float, float] | None:
+    if finding.point_mm is not None:
+        return finding.point_mm
+    if len(finding.pieces) == 1:
+        spot = plan.composition.mosaic.coverage.spots[finding.pieces[0]]
+        return spot.x_mm, spot.y_mm
+    return None

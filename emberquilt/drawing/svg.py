@@ -1,0 +1,85 @@
+"""Back end for files: SVG in true millimetres, or a small picture of the work in its woods' colours."""
+
+import math
+from xml.etree import ElementTree as ET
+
+from ..composition import Composition
+from ..wood.woods import woods
+from .scene import Scene, Shape, path_of, shapes_of
+
+PAPER = "#fbf6ea"
+
+
+def pattern_svg(composition: Composition) -> bytes:
+    """Outlines, numbers, grain arrows and wood marks; one user unit is one millimetre. Three decimals."""
+    root = _root(composition.width_mm, composition.height_mm, true_size=True)
+    ET.SubElement(root, "title").text = composition.name
+    layer = composition.mosaic
+    outlines = ET.SubElement(root, "g", id="outlines", fill="none", stroke="#c0271a")
+    outlines.set("stroke-width", "0.3")
+    arrows = ET.SubElement(root, "g", id="arrows", fill="none", stroke="#2a2521")
+    arrows.set("stroke-width", "0.35")
+    words = ET.SubElement(root, "g", id="numbers", fill="#2a2521")
+    words.set("font-family", "sans-serif")
+    words.set("text-anchor", "middle")
+    for shape in shapes_of(layer.coverage):
+        piece = layer.by_key[shape.key]
+        path = path_of(layer.coverage.by_key[shape.key], 3)
+        ET.SubElement(outlines, "path", {"d": path, "data-piece": str(piece.number), "data-wood": piece.wood})
+        if piece.wood:
+            ET.SubElement(arrows, "path", d=arrow_path(shape, piece.grain_deg or 0.0))
+        size = label_size_mm(shape)
+        mark = f" {woods()[piece.wood].mark}" if piece.wood else ""
+        text = ET.SubElement(words, "text", x=f"{shape.spot.x_mm:.2f}", y=f"{shape.spot.y_mm - 0.15 * size:.2f}")
+        text.set("font-size", f"{size:.2f}")
+        text.text = f"{piece.number}{mark}"
+    return _bytes(root)
+
+
+def label_size_mm(shape: Shape) -> float:
+    """Height of the words on a piece: as large as fits its fattest spot, never above 6 mm."""
+    return min(6.0, max(1.2, 0.6 * shape.spot.radius_mm))
+
+
+def arrow_path(shape: Shape, grain_deg: float) -> str:
+    """A grain arrow under the piece's number, as path data in mm."""
+    reach = min(0.8 * shape.spot.radius_mm, 12.0)
+    angle_rad = math.radians(grain_deg)
+    dx, dy = math.cos(angle_rad), -math.sin(angle_rad)
+    x, y = shape.spot.x_mm, shape.spot.y_mm + 0.3 * min(shape.spot.radius_mm, 8)
+    tip_x, tip_y = x + dx * reach, y + dy * reach
+    head = min(2.5, 0.4 * reach)
+    wings = [
+        (tip_x - head * (dx * math.cos(a) - dy * math.sin(a)), tip_y - head * (dx * math.sin(a) + dy * math.cos(a)))
+        for a in (0.45, -0.45)
+    ]
+    (ax, ay), (bx, by) = wings
+    return (
+        f"M{x - dx * reach:.2f} {y - dy * reach:.2f}L{tip_x:.2f} {tip_y:.2f}"
+        f"M{ax:.2f} {ay:.2f}L{tip_x:.2f} {tip_y:.2f}L{bx:.2f} {by:.2f}"
+    )
+
+
+def picture_svg(scene: Scene) -> bytes:
+    """The work in flat colours of its woods: for the shelf."""
+    root = _root(scene.width_mm, scene.height_mm, true_size=False)
+    line = f"{max(scene.width_mm, scene.height_mm) / 500:.2f}"
+    for shape in scene.shapes:
+        dress = scene.dress[shape.key]
+        fill = woods()[dress.wood].finished if dress.wood else PAPER
+        piece = ET.SubElement(root, "path", d=shape.path, fill=fill, stroke="#2a2521")
+        piece.set("stroke-width", line)
+        piece.set("fill-rule", "evenodd")
+    return _bytes(root)
+
+
+def _root(width: float, height: float, true_size: bool) -> ET.Element:
+    root = ET.Element("svg", xmlns="http://www.w3.org/2000/svg", viewBox=f"0 0 {width!r} {height!r}")
+    unit = "mm" if true_size else ""
+    root.set("width", f"{width!r}{unit}")
+    root.set("height", f"{height!r}{unit}")
+    return root
+
+
+def _bytes(root: ET.Element) -> bytes:
+    return ET.tostring(root, encoding="utf-8", xml_declaration=True)

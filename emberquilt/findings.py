@@ -1,0 +1,73 @@
+"""A finding: what is wrong or left, where, how much against which limit, why it matters and what to do."""
+
+from dataclasses import dataclass, field
+
+STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "bench", "log", "shop")
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """A command that clears the finding: a verb of the page with its arguments."""
+
+    label: str
+    verb: str
+    values: dict = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """`sentence` is shown as it stands; `amount` against `limit` in `unit`; `point_mm` marks the place."""
+
+    code: str
+    station: str
+    sentence: str
+    rule: str
+    pieces: tuple[int, ...] = ()
+    point_mm: tuple[float, float] | None = None
+    amount: float | None = None
+    limit: float | None = None
+    unit: str = ""
+    fix: Fix | None = None
+
+    @property
+    def id(self) -> str:
+        """Stable as long as it speaks of the same pieces, so that accepting it is remembered."""
+        return f"{self.code}:{','.join(map(str, self.pieces[:40]))}"
+
+    def as_dict(self) -> dict:
+        return {
+            "id": self.id,
+            "code": self.code,
+            "station": self.station,
+            "sentence": self.sentence,
+            "rule": self.rule,
+            "pieces": list(self.pieces),
+            "point_mm": None if self.point_mm is None else [round(v, 2) for v in self.point_mm],
+            "amount": self.amount,
+            "limit": self.limit,
+            "unit": self.unit,
+        }
+
+    @classmethod
+    def from_dict(cls, values: dict) -> "Finding":
+        """Back from `as_dict`; a fix is not kept."""
+        point = values.get("point_mm")
+        return cls(
+            str(values["code"]),
+            str(values["station"]),
+            str(values["sentence"]),
+            str(values["rule"]),
+            tuple(int(k) for k in values.get("pieces", ())),
+            None if point is None else (float(point[0]), float(point[1])),
+            amount=values.get("amount"),
+            limit=values.get("limit"),
+            unit=str(values.get("unit", "")),
+        )
+
+
+def name_pieces(numbers: list[int], most: int = 6) -> str:
+    """``4, 9 and 14``; after `most` the rest is counted."""
+    shown = [str(n) for n in numbers[:most]]
+    if len(numbers) > most:
+        return ", ".join(shown) + f" and {len(numbers) - most} more"
+    return " and ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 1 else shown)

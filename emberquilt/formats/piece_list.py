@@ -1,0 +1,38 @@
+"""The piece list as CSV, one row a piece, for a spreadsheet."""
+
+import csv
+import io
+
+from ..plan import Plan
+from ..wood.woods import woods
+
+COLUMNS = (
+    "number", "part", "wood", "grain_deg", "thickness_mm", "shim_mm", "height_mm", "area_mm2",
+    "saw_order", "blade", "cut_mm", "minutes", "pilot_holes", "copy", "glue_order",
+)  # fmt: skip
+
+
+def piece_list_csv(plan: Plan) -> str:
+    """Rows in number order. Words that a spreadsheet could take for a formula are quoted with an apostrophe."""
+    buffer = io.StringIO()
+    rows = csv.writer(buffer, lineterminator="\r\n")
+    rows.writerow(COLUMNS)
+    layer, cuts = plan.composition.mosaic, plan.saw.by_piece
+    glue = {step.piece: step.order for step in plan.glue.steps}
+    for p in sorted(layer.pieces, key=lambda p: p.number):
+        cut = cuts.get(p.key)
+        part = f"'{p.part}" if p.part[:1] in ("=", "+", "-", "@", "\t", "\r") else p.part
+        rows.writerow(
+            [
+                p.number, part, woods()[p.wood].name if p.wood else "", _or_empty(p.grain_deg), _or_empty(p.thickness_mm),
+                p.shim_mm, _or_empty(p.height_mm), round(layer.coverage.area_mm2[p.key], 1),
+                cut.order if cut else "", cut.blade.no if cut else "", round(cut.length_mm, 1) if cut else "",
+                round(cut.minutes, 1) if cut else "", len(cut.holes) if cut else "", "ABCD"[plan.copies[p.key] - 1],
+                glue.get(p.key, ""),
+            ]
+        )  # fmt: skip
+    return buffer.getvalue()
+
+
+def _or_empty(value):
+    return "" if value is None else value

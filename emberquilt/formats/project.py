@@ -1,0 +1,188 @@
+"""The project file: a ZIP with `composition.json` and the source drawing beside it. See docs/formats.md.
+
+Reading trusts nothing: sizes are bounded before anything is unpacked, names outside the file are refused, the
+document is checked against its JSON Schema, and the pieces must form a valid coverage.
+"""
+
+import io
+import json
+import zipfile
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+
+import jsonschema
+import numpy as np
+import shapely
+
+from ..composition import Composition, Layer, Piece
+from ..errors import BadChoice, BadProject
+from ..findings import Finding
+from ..pattern.coverage import Coverage, on_grid
+from ..practice import Practice
+from ..wood.woods import woods
+
+FORMAT = "emberquilt-composition"
+VERSION = 1
+DOCUMENT = "composition.json"
+MOST_BYTES = 120_000_000
+MOST_ENTRIES = 50
+STAMP = (1980, 1, 1, 0, 0, 0)
+"""Times inside the ZIP are fixed, so that the same composition gives the same bytes; the date stands in the document."""
+
+
+@dataclass(frozen=True)
+class Project:
+    """What one file carries. `log` are events as plain values; `source` the drawing's bytes under its plain name."""
+
+    composition: Composition
+    saved: str
+    log: tuple[dict, ...] = ()
+    source_name: str = ""
+    source: bytes = b""
+
+
+def write_project(project: Project) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        text = json.dumps(document_of(project), ensure_ascii=False, indent=1, sort_keys=True)
+        archive.writestr(_entry(DOCUMENT), text.encode())
+        if project.source:
+            archive.writestr(_entry(f"source/{project.source_name}"), project.source)
+    return buffer.getvalue()
+
+
+def _entry(name: str) -> zipfile.ZipInfo:
+    info = zipfile.ZipInfo(name, STAMP)
+    info.compress_type = zipfile.ZIP_DEFLATED
+    info.external_attr = 0o644 << 16
+    return info
+
+
+def document_of(project: Project) -> dict:
+    composition = project.composition
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "saved": project.saved,
+        "name": composition.name,
+        "width_mm": composition.width_mm,
+        "height_mm": composition.height_mm,
+        "practice": composition.practice.as_dict(),
+        "pins": composition.pins,
+        "intake": [finding.as_dict() for finding in composition.intake_findings],
+        "layers": [_layer_document(layer) for layer in composition.layers],
+        "log": list(project.log),
+        "source": f"source/{project.source_name}" if project.source else "",
+    }
+
+
+def _layer_document(layer: Layer) -> dict:
+    return {
+        "key": layer.key,
+        "name": layer.name,
+        "kind": layer.kind,
+        "pieces": [
+            {
+                "key": p.key,
+                "number": p.number,
+                "wood": p.wood,
+                "grain_deg": p.grain_deg,
+                "thickness_mm": p.thickness_mm,
+                "shim_mm": p.shim_mm,
+                "part": p.part,
+                "colour": p.colour,
+                "rings": [
+                    shapely.get_coordinates(ring)[:-1].round(3).tolist()
+                    for ring in (layer.coverage.by_key[p.key].exterior, *layer.coverage.by_key[p.key].interiors)
+                ],
+            }
+            for p in layer.pieces
+        ],
+    }
+
+
+@cache
+def schema() -> dict:
+    return json.loads((files("emberquilt") / "data" / "composition-1.schema.json").read_text(encoding="utf-8"))
+
+
+def read_project(data: bytes) -> Project:
+    """The project in these bytes. Raises `BadProject` with one sentence that says what is wrong."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            _check_entries(archive)
+            if DOCUMENT not in archive.namelist():
+                raise BadProject(f"This ZIP holds no {DOCUMENT}: it is no project file.")
+            document = json.loads(archive.read(DOCUMENT).decode())
+            version = document.get("version") if isinstance(document, dict) else None
+            _check_document(document, version)
+            source_name = document["source"].removeprefix("source/")
+            source = archive.read(document["source"]) if document["source"] in archive.namelist() else b""
+    except zipfile.BadZipFile:
+        raise BadProject("This file is no project file, or it was cut off on its way.") from None
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError):
+        raise BadProject(f"The {DOCUMENT} in this file is damaged.") from None
+    except (EOFError, OSError, NotImplementedError, RuntimeError) as problem:
+        raise BadProject("This project file is damaged and cannot be unpacked.") from problem
+    except (zipfile.LargeZipFile, ValueError) as problem:
+        if isinstance(problem, BadProject | BadChoice):
+            raise
+        raise BadProject("This project file is damaged and cannot be unpacked.") from problem
+    return Project(_composition(document), document["saved"], tuple(document["log"]), source_name, source)
+
+
+def _check_entries(archive: zipfile.ZipFile) -> None:
+    entries = archive.infolist()
+    if len(entries) > MOST_ENTRIES or sum(e.file_size for e in entries) > MOST_BYTES:
+        raise BadProject(f"This project file unpacks to more than {MOST_BYTES / 1e6:.0f} MB; it is refused.")
+    for entry in entries:
+        parts = entry.filename.replace("\\", "/").split("/")
+        if entry.filename.startswith(("/", "\\")) or ".." in parts or ":" in parts[0]:
+            raise BadProject("This project file holds a path outside itself; it is refused.")
+
+
+def _check_document(document, version) -> None:
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise BadProject("This file is no project file.")
+    if isinstance(version, int) and version > VERSION:
+        raise BadProject(
+            f"This project file is of version {version}; this workshop reads up to {VERSION}. Update and open it again."
+        )
+    problem = next(iter(jsonschema.Draft202012Validator(schema()).iter_errors(document)), None)
+    if problem is not None:
+        place = "/".join(str(p) for p in problem.absolute_path) or "the document"
+        raise BadProject(f"This project file is damaged at {place}: {problem.message[:120]}.")
+
+
+def _composition(document: dict) -> Composition:
+    layers = tuple(_layer(values) for values in document["layers"])
+    keys = [p.key for layer in layers for p in layer.pieces]
+    if len(keys) != len(set(keys)):
+        raise BadProject("Two pieces in this project file have the same key.")
+    if not any(layer.kind == "mosaic" for layer in layers):
+        raise BadProject("This project file holds no layer of pieces.")
+    try:
+        practice = Practice.from_dict(document["practice"])
+    except BadChoice as problem:
+        raise BadProject(f"The practice in this project file is damaged: {problem}") from None
+    findings = tuple(Finding.from_dict(values) for values in document["intake"])
+    return Composition(
+        document["name"], document["width_mm"], document["height_mm"], layers, practice, document["pins"],
+        intake_findings=findings,
+    )  # fmt: skip
+
+
+def _layer(values: dict) -> Layer:
+    try:
+        outlines = [shapely.Polygon(p["rings"][0], p["rings"][1:]) for p in values["pieces"]]
+    except (ValueError, shapely.errors.GEOSException):
+        raise BadProject("An outline in this project file is damaged.") from None
+    coverage = Coverage([p["key"] for p in values["pieces"]], list(on_grid(np.array(outlines))))
+    if not coverage.is_valid:
+        raise BadProject("The pieces in this project file overlap or leave gaps; it is refused.")
+    for piece in values["pieces"]:
+        if piece["wood"] and piece["wood"] not in woods():
+            raise BadProject(f"This project file uses a wood that is not on this shelf: “{piece['wood'][:40]}”.")
+    pieces = tuple(Piece(**{name: value for name, value in p.items() if name != "rings"}) for p in values["pieces"])
+    return Layer(values["key"], values["name"], values["kind"], coverage, pieces)

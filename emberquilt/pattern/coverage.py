@@ -1,0 +1,158 @@
+"""A coverage: outlines that share their borders exactly, with no gap and no overlap.
+
+Neighbours match vertex for vertex on the grid of `constants.GRID_MM`, so a seam is found by looking up equal
+edges, never by measuring closeness.
+"""
+
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, TypeVar
+
+import numpy as np
+import shapely
+
+from ..constants import GRID_MM
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Seam:
+    """The shared border of two pieces. `a` < `b` are piece keys; `line` is in mm."""
+
+    a: int
+    b: int
+    length_mm: float
+    line: shapely.Geometry
+
+    def other(self, key: int) -> int:
+        return self.b if key == self.a else self.a
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """Centre and radius of the largest circle that fits, in mm."""
+
+    x_mm: float
+    y_mm: float
+    radius_mm: float
+
+
+class Coverage:
+    """Piece keys and their outlines (Shapely polygons, mm, y downwards). Immutable; what is derived is kept."""
+
+    def __init__(self, keys: Sequence[int], outlines: Sequence[shapely.Polygon]):
+        self.keys: tuple[int, ...] = tuple(keys)
+        self.outlines: tuple[shapely.Polygon, ...] = tuple(outlines)
+        if len(self.keys) != len(self.outlines):
+            raise ValueError("as many keys as outlines")
+        self._derived: dict[Hashable, Any] = {}
+
+    def once(self, name: Hashable, compute: Callable[[], T]) -> T:
+        """What `compute` derives from these outlines alone, kept under `name` with them."""
+        if name not in self._derived:
+            self._derived[name] = compute()
+        return self._derived[name]
+
+    def __len__(self) -> int:
+        return len(self.keys)
+
+    @cached_property
+    def by_key(self) -> dict[int, shapely.Polygon]:
+        return dict(zip(self.keys, self.outlines, strict=True))
+
+    @cached_property
+    def area_mm2(self) -> dict[int, float]:
+        return dict(zip(self.keys, shapely.area(self.outlines).tolist(), strict=True))
+
+    @cached_property
+    def bounds_mm(self) -> tuple[float, float, float, float]:
+        return tuple(shapely.total_bounds(np.array(self.outlines)).tolist())
+
+    @cached_property
+    def outside(self) -> shapely.Geometry:
+        """The outer border of the whole: the union of all pieces."""
+        return shapely.coverage_union_all(np.array(self.outlines))
+
+    @cached_property
+    def sheet_area_mm2(self) -> float:
+        """Area inside the outer border, gaps included: what the pieces have to add up to."""
+        parts = shapely.get_parts(self.outside)
+        return float(shapely.area(shapely.polygons(shapely.get_exterior_ring(parts))).sum())
+
+    @cached_property
+    def is_valid(self) -> bool:
+        """No overlap, edges matched, every outline valid, and the areas add up to the sheet within 1e-6."""
+        outlines = np.array(self.outlines)
+        if not len(outlines) or not shapely.is_valid(outlines).all() or not shapely.coverage_is_valid(outlines):
+            return False
+        return abs(sum(self.area_mm2.values()) - self.sheet_area_mm2) <= 1e-6 * self.sheet_area_mm2
+
+    @cached_property
+    def seams(self) -> tuple[Seam, ...]:
+        """All seams, by piece keys ascending. O(n log n) in the number of vertices."""
+        start, end, owner = self._edges()
+        if not len(owner):
+            return ()
+        low = np.minimum(start, end)
+        high = np.maximum(start, end)
+        order = np.lexsort((high, low))
+        low, high, owner = low[order], high[order], owner[order]
+        twice = np.flatnonzero((low[1:] == low[:-1]) & (high[1:] == high[:-1]) & (owner[1:] != owner[:-1]))
+        a, b = owner[twice], owner[twice + 1]
+        first, second = np.minimum(a, b), np.maximum(a, b)
+        by_pair = np.lexsort((second, first))
+        first, second, twice = first[by_pair], second[by_pair], twice[by_pair]
+        cuts = np.flatnonzero((np.diff(first) != 0) | (np.diff(second) != 0)) + 1
+        ends = np.stack([self._point(low[twice]), self._point(high[twice])], axis=1)
+        lines = shapely.linestrings(ends) if len(ends) else np.array([])
+        seams = []
+        for group in np.split(np.arange(len(twice)), cuts):
+            if not len(group):
+                continue
+            line = shapely.line_merge(shapely.multilinestrings(lines[group]))
+            pair = self.keys[first[group[0]]], self.keys[second[group[0]]]
+            seams.append(Seam(min(pair), max(pair), float(shapely.length(line)), line))
+        return tuple(sorted(seams, key=lambda seam: (seam.a, seam.b)))
+
+    def _edges(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Start and end of every edge as one integer per grid point, and the position of its piece."""
+        rings, of_polygon = shapely.get_rings(np.array(self.outlines), return_index=True)
+        coords, of_ring = shapely.get_coordinates(rings, return_index=True)
+        grid = np.round(coords / GRID_MM).astype(np.int64)
+        code = (grid[:, 0] + (1 << 30)) * (1 << 31) + (grid[:, 1] + (1 << 30))
+        inside = of_ring[1:] == of_ring[:-1]
+        return code[:-1][inside], code[1:][inside], of_polygon[of_ring[:-1][inside]]
+
+    @staticmethod
+    def _point(code: np.ndarray) -> np.ndarray:
+        return np.stack([code // (1 << 31) - (1 << 30), code % (1 << 31) - (1 << 30)], axis=-1) * GRID_MM
+
+    @cached_property
+    def neighbours(self) -> dict[int, dict[int, Seam]]:
+        """For each piece the pieces it shares a seam with (touching in a point does not count)."""
+        table: dict[int, dict[int, Seam]] = {key: {} for key in self.keys}
+        for seam in self.seams:
+            table[seam.a][seam.b] = seam
+            table[seam.b][seam.a] = seam
+        return table
+
+    @cached_property
+    def spots(self) -> dict[int, Spot]:
+        """Largest inscribed circle of each piece, within 2 % of its size: where a number stands, how fat it is."""
+        return {key: largest_circle(outline) for key, outline in zip(self.keys, self.outlines, strict=True)}
+
+
+def largest_circle(polygon: shapely.Polygon, tolerance_mm: float | None = None) -> Spot:
+    """Largest circle inside a polygon, its holes kept clear (Shapely's `maximum_inscribed_circle`)."""
+    if tolerance_mm is None:
+        tolerance_mm = max(0.02 * polygon.area**0.5, GRID_MM)
+    radius = shapely.maximum_inscribed_circle(polygon, tolerance=tolerance_mm)
+    (x, y), _ = radius.coords
+    return Spot(x, y, float(radius.length))
+
+
+def on_grid(geometry):
+    """Coordinates rounded to the grid. Equal points stay equal, so a matched coverage stays matched."""
+    return shapely.transform(geometry, lambda xy: np.round(np.round(xy / GRID_MM) * GRID_MM, 3))

@@ -1,0 +1,137 @@
+"""Line art to a label picture: every pixel gets the number of the paper region it belongs to."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from skimage import measure, morphology
+
+from ..errors import BadDrawing
+
+SPECK_PX = 12
+"""Paper regions smaller than this are scanning noise."""
+MOST_REGIONS = 15_000
+OUTSIDES = ("auto", "keep", "drop")
+
+
+@dataclass(frozen=True)
+class Labels:
+    """`picture` int32, 0 = outside the work, 1..count regions. `ends` are loose line ends, (x, y) in pixels."""
+
+    picture: np.ndarray
+    count: int
+    specks: int
+    ends: list[tuple[float, float]]
+
+
+def label_regions(grey: np.ndarray, outside: str = "auto") -> Labels:
+    """Threshold (Otsu), label the paper, decide what is outside, give each ink pixel to its nearest region."""
+    low, high = int(grey.min()), int(grey.max())
+    if high - low < 40:
+        raise BadDrawing("This picture is blank: no dark line stands out from its paper.")
+    level, _ = cv2.threshold(grey, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    ink = grey <= level
+    share = float(ink.mean())
+    if share > 0.6:
+        raise BadDrawing(
+            f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on light paper."
+        )
+    count, label, stats, _ = cv2.connectedComponentsWithStats((~ink).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S)
+    small = stats[:, cv2.CC_STAT_AREA] < SPECK_PX
+    small[0] = False
+    keep = ~small
+    keep[0] = False
+    if keep.sum() > MOST_REGIONS:
+        raise BadDrawing(
+            f"This picture falls into {keep.sum():,} regions: it looks like a photo or a screened print. "
+            "Bring dark lines on light paper."
+        )
+    outer = _outside_regions(label, ink, count, outside)
+    if not (keep & ~outer).any():
+        raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
+    # the outside keeps a label of its own while ink is shared out, so that it takes half of the outer line
+    lut = np.zeros(count, np.int32)
+    inner = np.flatnonzero(keep & ~outer)
+    lut[inner] = np.arange(1, len(inner) + 1)
+    lut[outer] = len(inner) + 1
+    grown = _regrow_islands(_grow(lut[label]), len(inner) + 1)
+    grown[grown == len(inner) + 1] = 0
+    return Labels(grown, len(inner), int(small.sum()), loose_ends(ink))
+
+
+def _outside_regions(label: np.ndarray, ink: np.ndarray, count: int, outside: str) -> np.ndarray:
+    """Which paper regions are not part of the work.
+
+    auto: a single region that goes round the whole border (nine tenths of the paper along it) is the page, unless
+    ink itself frames the picture.
+    """
+    outer = np.zeros(count, bool)
+    if outside == "keep":
+        return outer
+    border = np.concatenate([label[0], label[-1], label[:, 0], label[:, -1]])
+    paper = border[border > 0]
+    if not len(paper) or (outside == "auto" and len(paper) < 0.5 * len(border)):
+        return outer
+    regions, length = np.unique(paper, return_counts=True)
+    if outside == "drop" or length.max() >= 0.9 * len(paper):
+        outer[regions] = True
+    return outer
+
+
+def _grow(label: np.ndarray) -> np.ndarray:
+    """Every 0 pixel takes the label of the nearest labelled pixel."""
+    source = (label == 0).astype(np.uint8)
+    if not source.any():
+        return label
+    _, nearest = cv2.distanceTransformWithLabels(source, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    lut = np.zeros(int(nearest.max()) + 1, np.int32)
+    seeds = source == 0
+    lut[nearest[seeds]] = label[seeds]
+    return lut[nearest]
+
+
+def _regrow_islands(label: np.ndarray, count: int) -> np.ndarray:
+    """Growing can leave pixels cut off from their region (the distance is approximate): give them away again."""
+    for _ in range(4):
+        parts, many = measure.label(label, connectivity=1, background=-1, return_num=True)
+        if many <= count:
+            return label
+        area = np.bincount(parts.ravel(), minlength=many + 1)
+        owner = np.zeros(many + 1, np.int32)
+        owner[parts.ravel()] = label.ravel()
+        order = np.lexsort((-area[1:], owner[1:])) + 1
+        largest = np.r_[True, owner[order][1:] != owner[order][:-1]]
+        lost = np.zeros(many + 1, bool)
+        lost[order[~largest]] = True
+        label = _grow(np.where(lost[parts], 0, label).astype(np.int32))
+    return label
+
+
+def loose_ends(ink: np.ndarray) -> list[tuple[float, float]]:
+    """Tips of the ink's skeleton that lie in the open: a line that stops before it meets another.
+
+    A tip counts when the line behind it is at least three times as long as it is wide; otherwise it is a dot or a
+    thickening of the line.
+    """
+    skeleton = morphology.skeletonize(ink)
+    around = cv2.filter2D(skeleton.astype(np.uint8), -1, np.ones((3, 3), np.float32), borderType=cv2.BORDER_CONSTANT)
+    rows, columns = np.nonzero(skeleton & (around == 2))
+    half_width = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
+    height, width = ink.shape
+    ends = []
+    for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
+        reach = int(3 * 2 * half_width[row, column]) + 2
+        if not (3 < row < height - 4 and 3 < column < width - 4):
+            continue
+        window = skeleton[max(0, row - reach) : row + reach + 1, max(0, column - reach) : column + reach + 1]
+        parts = measure.label(window, connectivity=2)
+        own = parts == parts[min(row, reach), min(column, reach)]
+        if own.sum() >= reach and not _has_branch(own):
+            ends.append((column + 0.5, row + 0.5))
+    return ends
+
+
+def _has_branch(line: np.ndarray) -> bool:
+    """Whether a thin line forks inside its window: then its tip is only a spur of the skeleton."""
+    around = cv2.filter2D(line.astype(np.uint8), -1, np.ones((3, 3), np.float32), borderType=cv2.BORDER_CONSTANT)
+    return bool((line & (around > 4)).any())

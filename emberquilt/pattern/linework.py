@@ -1,0 +1,114 @@
+"""Lines to faces: node them on the grid, close small gaps at their ends, and take what they enclose."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from ..constants import GRID_MM
+
+CLOSE_MM = 1.2
+"""Ends up to this far apart at finished size are taken as meeting (own prototype's figure)."""
+SLIVER_MM = 0.25
+"""Faces thinner than this, everywhere, are drawing noise: thinner than any blade's kerf."""
+
+
+@dataclass(frozen=True)
+class Faces:
+    outlines: list[shapely.Polygon]
+    open_ends: list[tuple[float, float]]
+    closed_gaps: list[tuple[float, float]]
+    slivers: int
+
+
+def faces_of(lines: shapely.Geometry, frame: shapely.Polygon | None = None) -> Faces:
+    """Faces enclosed by lines in mm. `frame` adds a sheet's border and drops what lies outside it."""
+    if frame is not None:
+        lines = shapely.union(shapely.intersection(lines, frame), frame.exterior)
+    noded = _noded(lines)
+    noded, closed = _close_ends(noded)
+    polygons, _cuts, dangles, _ = shapely.polygonize_full(shapely.get_parts(noded))
+    outlines = [p for p in shapely.get_parts(polygons) if p.area > GRID_MM]
+    outlines, slivers = _dissolve_slivers(outlines)
+    return Faces(outlines, _dangling(dangles), closed, slivers)
+
+
+def _noded(lines: shapely.Geometry) -> shapely.Geometry:
+    return shapely.unary_union(shapely.get_parts(lines), grid_size=GRID_MM)
+
+
+def _ends(noded: shapely.Geometry) -> np.ndarray:
+    """Points where exactly one line ends."""
+    merged = shapely.get_parts(shapely.line_merge(noded))
+    open_lines = merged[~shapely.is_closed(merged)]
+    tips = np.concatenate(
+        [
+            shapely.get_coordinates(shapely.get_point(open_lines, 0)),
+            shapely.get_coordinates(shapely.get_point(open_lines, -1)),
+        ]
+    )
+    if not len(tips):
+        return tips
+    unique, count = np.unique(tips, axis=0, return_counts=True)
+    return unique[count == 1]
+
+
+def _close_ends(noded: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[float, float]]]:
+    """Join each loose end to the nearest other end, else to the nearest line that is not its own last stretch."""
+    tips = _ends(noded)
+    if not len(tips):
+        return noded, []
+    segments = shapely.get_parts(noded)
+    tree = shapely.STRtree(segments)
+    points = shapely.points(tips)
+    bridges, places = [], []
+    for i, point in enumerate(points):
+        others = np.hypot(*(tips - tips[i]).T)
+        others[i] = np.inf
+        if others.min() <= CLOSE_MM:
+            target = tips[others.argmin()]
+        else:
+            near = tree.query(point, predicate="dwithin", distance=CLOSE_MM)
+            near = [s for s in near if shapely.distance(segments[s], point) > GRID_MM / 2]
+            if not near:
+                continue
+            nearest = min(near, key=lambda s: shapely.distance(segments[s], point))
+            target = shapely.get_coordinates(shapely.shortest_line(segments[nearest], point))[0]
+        bridges.append(shapely.linestrings([tips[i], target]))
+        places.append((float(tips[i][0]), float(tips[i][1])))
+    if not bridges:
+        return noded, []
+    return _noded(shapely.geometrycollections([*segments, *bridges])), places
+
+
+def _dangling(dangles: shapely.Geometry) -> list[tuple[float, float]]:
+    """Free tips of lines that enclose nothing."""
+    lines = shapely.get_parts(dangles)
+    if not len(lines):
+        return []
+    return [(float(x), float(y)) for x, y in _ends(shapely.multilinestrings(lines))]
+
+
+def _dissolve_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], int]:
+    """Join faces that no blade could separate into the neighbour with the longest shared border."""
+    array = np.array(outlines)
+    if not len(array):
+        return outlines, 0
+    thin = shapely.is_empty(shapely.buffer(array, -SLIVER_MM / 2, quad_segs=2))
+    if not thin.any() or thin.all():
+        return outlines, 0
+    keep = {i: outlines[i] for i in np.flatnonzero(~thin)}
+    slivers = 0
+    for i in np.flatnonzero(thin):
+        shared = {k: shapely.length(shapely.intersection(p, outlines[i])) for k, p in _touching(keep, outlines[i])}
+        best = max(shared, key=shared.get, default=None)
+        slivers += 1
+        if best is not None and shared[best] > 0:
+            merged = shapely.union(keep[best], outlines[i])
+            if merged.geom_type == "Polygon":
+                keep[best] = merged
+    return list(keep.values()), slivers
+
+
+def _touching(faces: dict[int, shapely.Polygon], face: shapely.Polygon):
+    return [(k, p) for k, p in faces.items() if p.intersects(face)]

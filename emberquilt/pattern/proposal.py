@@ -1,0 +1,35 @@
+"""What intake found in a drawing, before the person accepts it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from ..findings import Finding
+from .coverage import Coverage
+
+Progress = Callable[[float, str], None]
+"""Called with a share from 0 to 1 and a few words; raises `errors.Cancelled` to stop the work."""
+
+
+def no_progress(_share: float, _words: str) -> None:
+    """For callers that do not watch."""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Pieces over the sheet, in mm. `faces` are the regions counted in the source, before they became outlines."""
+
+    coverage: Coverage
+    width_mm: float
+    height_mm: float
+    kind: str
+    faces: int
+    source_box_mm: tuple[float, float, float, float]
+    """Where the source's own picture lies over the sheet: left, top, width, height."""
+    findings: tuple[Finding, ...] = ()
+    colours: dict[int, str] = field(default_factory=dict)
+    left_out: tuple[str, ...] = ()
+    """What the file held that is not used: scripts, outside pictures."""
+
+    @property
+    def is_valid(self) -> bool:
+        return self.coverage.is_valid and len(self.coverage) == self.faces

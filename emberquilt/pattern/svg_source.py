@@ -1,0 +1,210 @@
+"""A line SVG, safely read into lines.
+
+The file is checked with defusedxml before anything interprets it: entity bombs, outside entities, loops of `use`,
+and drawings too large to be a pattern end in a sentence. Scripts and outside pictures are never run or fetched.
+"""
+
+import io
+import math
+from dataclasses import dataclass
+from xml.etree.ElementTree import ParseError
+
+import defusedxml.ElementTree
+import numpy as np
+import shapely
+import svgelements
+from defusedxml.common import DefusedXmlException
+
+from ..errors import BadDrawing
+
+MOST_BYTES = 40_000_000
+MOST_POINTS = 300_000
+MOST_ELEMENTS = 60_000
+XLINK = "{http://www.w3.org/1999/xlink}href"
+CURVE_STEPS = (4, 64)
+
+
+@dataclass(frozen=True)
+class LineSource:
+    """Lines in the drawing's own units, and its page (left, top, width, height)."""
+
+    lines: list[np.ndarray]
+    page: tuple[float, float, float, float]
+    left_out: tuple[str, ...]
+
+
+def read_svg(data: bytes) -> LineSource:
+    """Every stroke and outline as polylines, flattened to 1/4000 of the page. Raises `BadDrawing`."""
+    left_out = _inspect(data)
+    try:
+        svg = svgelements.SVG.parse(io.BytesIO(data), reify=True)
+    except RecursionError:
+        raise BadDrawing("This SVG is nested too deeply to be read.") from None
+    except Exception as problem:  # the parser raises whatever it meets: all mean that the file cannot be read
+        raise BadDrawing(f"This SVG cannot be read ({type(problem).__name__}).") from problem
+    lines: list[np.ndarray] = []
+    points = 0
+    for element in svg.elements(lambda e: isinstance(e, svgelements.Shape)):
+        if element.values.get("display") == "none" or element.values.get("visibility") == "hidden":
+            continue
+        for line in _flatten(svgelements.Path(element), _page_size(svg) / 4000):
+            points += len(line)
+            if points > MOST_POINTS:
+                raise BadDrawing(_too_many(points, "or more "))
+            lines.append(line)
+    if not lines:
+        raise BadDrawing("This SVG holds no lines. Draw the seams as lines or outlines and bring it again.")
+    return LineSource(lines, _page(svg, lines), left_out)
+
+
+def _too_many(points: int, more: str = "") -> str:
+    return (
+        f"This drawing has {points:,} {more}points; up to {MOST_POINTS:,} can be read. "
+        "Simplify its lines, or bring it as a picture."
+    )
+
+
+def _inspect(data: bytes) -> tuple[str, ...]:
+    """Refuse what is dangerous or hopeless; return words for what will be left out."""
+    if len(data) > MOST_BYTES:
+        raise BadDrawing(f"This file is {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB can be read.")
+    try:
+        root = defusedxml.ElementTree.fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
+    except DefusedXmlException:
+        raise BadDrawing("This SVG defines entities, which can hide a bomb. Save it again as plain SVG.") from None
+    except (ParseError, ValueError, LookupError) as problem:
+        raise BadDrawing(f"This SVG is broken: {problem}.") from None
+    except RecursionError:
+        raise BadDrawing("This SVG is nested too deeply to be read.") from None
+    if _local(root.tag) != "svg":
+        raise BadDrawing("This file is XML, but not an SVG drawing.")
+    scripts = pictures = outside = rough_points = elements = 0
+    uses: dict[str, list[str]] = {}
+    stack: list[tuple] = [(root, ("",))]
+    while stack:
+        element, owners = stack.pop()
+        elements += 1
+        name = _local(element.tag)
+        if element.get("id"):
+            owners = (*owners, element.get("id"))
+        href = element.get("href") or element.get(XLINK) or ""
+        scripts += name == "script" or any(a.lower().startswith("on") for a in element.attrib)
+        pictures += name in ("image", "foreignObject")
+        if name == "use" and href.startswith("#"):
+            for owner in owners:
+                uses.setdefault(owner, []).append(href[1:])
+        elif href and not href.startswith(("#", "data:")) and name != "a":
+            outside += 1
+        rough_points += len(element.get("d") or element.get("points") or "") // 24
+        if len(owners) > 200:
+            raise BadDrawing("This SVG is nested too deeply to be read.")
+        stack.extend((child, owners) for child in element)
+    if elements > MOST_ELEMENTS:
+        raise BadDrawing(f"This SVG has {elements:,} elements; up to {MOST_ELEMENTS:,} can be read.")
+    if rough_points > 2 * MOST_POINTS:
+        raise BadDrawing(_too_many(rough_points, "or more "))
+    _refuse_use_loops(uses)
+    said = ((scripts, "script"), (pictures, "picture"), (outside, "link to another file"))
+    return tuple(f"{n} {word}{'' if n == 1 else 's'}" for n, word in said if n)
+
+
+def _refuse_use_loops(uses: dict[str, list[str]]) -> None:
+    """A `use` that draws itself never ends; one that doubles at each level is a bomb."""
+    drawn: dict[str, int] = {}
+    walking: set[str] = set()
+
+    def count(name: str) -> int:
+        if name in drawn:
+            return drawn[name]
+        if name in walking:
+            raise BadDrawing("This SVG uses itself in a loop. Save it again with its copies expanded.")
+        walking.add(name)
+        total = 1 + sum(count(other) for other in uses.get(name, ()))
+        walking.discard(name)
+        if total > MOST_ELEMENTS:
+            raise BadDrawing(f"The copies in this SVG expand to more than {MOST_ELEMENTS:,} shapes.")
+        drawn[name] = total
+        return total
+
+    try:
+        for name in uses:
+            count(name)
+    except RecursionError:
+        raise BadDrawing("This SVG is nested too deeply to be read.") from None
+
+
+def _local(tag) -> str:
+    return tag.rsplit("}", 1)[-1] if isinstance(tag, str) else ""
+
+
+def _page_size(svg) -> float:
+    return max(float(svg.width or 0), float(svg.height or 0), 1.0)
+
+
+def _page(svg, lines: list[np.ndarray]) -> tuple[float, float, float, float]:
+    try:
+        width, height = float(svg.width), float(svg.height)
+    except (TypeError, ValueError):
+        width = height = 0.0
+    if width > 0 and height > 0 and svg.viewbox is not None:
+        return 0.0, 0.0, width, height
+    every = np.concatenate(lines)
+    (left, top), (right, bottom) = every.min(axis=0), every.max(axis=0)
+    return left, top, right - left, bottom - top
+
+
+def _flatten(path: svgelements.Path, tolerance: float) -> list[np.ndarray]:
+    """Polylines of a path; closed subpaths end where they start."""
+    lines: list[np.ndarray] = []
+    current: list[np.ndarray] = []
+
+    def finish() -> None:
+        if current:
+            line = np.concatenate(current)
+            keep = np.r_[True, np.abs(np.diff(line, axis=0)).sum(axis=1) > 0]
+            if keep.sum() > 1 and np.isfinite(line).all():
+                lines.append(line[keep])
+        current.clear()
+
+    for segment in path:
+        if isinstance(segment, svgelements.Move):
+            finish()
+            continue
+        if segment.start is None or segment.end is None:
+            continue
+        points = _segment_points(segment, tolerance)
+        current.append(points if not current else points[1:])
+        if isinstance(segment, svgelements.Close):
+            finish()
+    finish()
+    return lines
+
+
+def _segment_points(segment, tolerance: float) -> np.ndarray:
+    if isinstance(segment, svgelements.QuadraticBezier):
+        return _bezier([segment.start, segment.control, segment.end], tolerance)
+    if isinstance(segment, svgelements.CubicBezier):
+        return _bezier([segment.start, segment.control1, segment.control2, segment.end], tolerance)
+    if isinstance(segment, svgelements.Arc):
+        radius = max(abs(segment.rx), abs(segment.ry), tolerance)
+        step = 2 * math.acos(max(1 - tolerance / radius, -1.0)) or 0.1
+        steps = int(np.clip(abs(segment.sweep) / step, *CURVE_STEPS)) + 1
+        return np.array([[p.x, p.y] for p in (segment.point(t) for t in np.linspace(0, 1, steps))])
+    return np.array([[segment.start.x, segment.start.y], [segment.end.x, segment.end.y]])
+
+
+def _bezier(control, tolerance: float) -> np.ndarray:
+    """Points on a Bezier curve; the step follows from its second difference (Wang's bound on flatness)."""
+    p = np.array([[c.x, c.y] for c in control])
+    degree = len(p) - 1
+    bend = np.abs(np.diff(p, 2, axis=0)).sum(axis=1).max()
+    steps = int(np.clip(math.sqrt(degree * (degree - 1) * bend / (8 * tolerance)), *CURVE_STEPS)) + 1
+    t = np.linspace(0, 1, steps)[:, None]
+    weights = [math.comb(degree, i) * t**i * (1 - t) ** (degree - i) for i in range(degree + 1)]
+    points = sum(w * p[i] for i, w in enumerate(weights))
+    points[0], points[-1] = p[0], p[-1]
+    return points
+
+
+def as_lines(source: LineSource) -> shapely.Geometry:
+    return shapely.multilinestrings([shapely.linestrings(line) for line in source.lines])

@@ -1,0 +1,93 @@
+"""Everything that is worked out for a composition, in one place: a pure function of it, the rack and the day."""
+
+import datetime as dt
+from dataclasses import dataclass
+from functools import cached_property
+
+from .assembly.glueup import GluePlan, glue_findings, glue_plan
+from .calendar.schedule import Schedule, schedule
+from .calendar.tasks import Task, tasks_of
+from .composition import Composition
+from .errors import BadChoice
+from .findings import STATIONS, Finding
+from .relief.heights import Relief, relief_findings, relief_of
+from .saw.copies import cutting_copies
+from .saw.cuts import SawPlan, saw_plan
+from .saw.judgement import saw_findings
+from .stock.need import Board, Need, needs_of, stock_findings
+from .wood.judgement import wood_findings
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Parts are worked out when first asked for. `start` is the first moment of work."""
+
+    composition: Composition
+    boards: tuple[Board, ...] = ()
+    start: dt.datetime = dt.datetime(2026, 1, 5)
+
+    @cached_property
+    def relief(self) -> Relief:
+        return relief_of(self.composition.mosaic, self.composition.practice)
+
+    @cached_property
+    def needs(self) -> tuple[Need, ...]:
+        return needs_of(self.composition.mosaic, self.composition.practice, self.boards)
+
+    @cached_property
+    def saw(self) -> SawPlan:
+        return saw_plan(self.composition)
+
+    @cached_property
+    def copies(self) -> dict[int, int]:
+        coverage = self.composition.mosaic.coverage
+        return coverage.once("copies", lambda: cutting_copies(coverage))
+
+    @cached_property
+    def glue(self) -> GluePlan:
+        return glue_plan(self.composition)
+
+    @cached_property
+    def tasks(self) -> tuple[Task, ...]:
+        return tasks_of(self.composition, self.saw, self.glue)
+
+    @cached_property
+    def schedule(self) -> Schedule:
+        """Raises `BadChoice` when the hours cannot hold the job."""
+        return schedule(self.tasks, self.composition.practice.hours, self.start)
+
+    @cached_property
+    def every_finding(self) -> tuple[Finding, ...]:
+        composition = self.composition
+        return (
+            *composition.intake_findings,
+            *wood_findings(composition.mosaic, composition.practice),
+            *relief_findings(composition.mosaic, composition.practice),
+            *stock_findings(self.needs, composition.practice),
+            *saw_findings(composition, self.saw),
+            *glue_findings(composition, self.glue),
+            *self._calendar_findings(),
+        )
+
+    def _calendar_findings(self) -> list[Finding]:
+        try:
+            _ = self.schedule
+        except BadChoice as problem:
+            return [Finding("no-dates", "calendar", str(problem), "Every task needs a window that holds it.")]
+        return []
+
+    def findings(self, station: str) -> list[Finding]:
+        """Findings of a station that are not accepted."""
+        return [f for f in self.every_finding if f.station == station and f.id not in self.composition.accepted]
+
+    def accepted(self, station: str) -> list[Finding]:
+        return [f for f in self.every_finding if f.station == station and f.id in self.composition.accepted]
+
+    @cached_property
+    def left(self) -> dict[str, int]:
+        """Findings left at each station."""
+        table = dict.fromkeys(STATIONS, 0)
+        for finding in self.every_finding:
+            if finding.id not in self.composition.accepted:
+                table[finding.station] += 1
+        return table

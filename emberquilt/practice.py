@@ -1,0 +1,148 @@
+"""Practice: the named choices and numbers where workers disagree.
+
+A shop has one; each composition takes a copy. Defaults are common practice, no source, unless a field says otherwise.
+"""
+
+from dataclasses import asdict, dataclass, field, fields, replace
+
+from .errors import BadChoice
+from .units import format_area, format_length
+
+CHOICES = {
+    "unit": {"in": "inches", "mm": "millimetres"},
+    "blade_school": {
+        "thickness": "by thickness",
+        "teeth": "6 to 10 teeth in the cut",
+        "one": "one size for everything",
+    },
+    "fit": {"on": "on the line", "beside": "beside the line, sand to it", "stack": "stack cut together"},
+    "glue": {
+        "wood": "yellow wood glue",
+        "quick": "thick quick wood glue",
+        "ca": "thick CA",
+        "epoxy": "epoxy, 30 min",
+    },
+    "anchor": {"outer": "an outer piece first", "middle": "from the middle out"},
+    "finish": {
+        "gel": "gel polyurethane",
+        "lacquer": "spray lacquer",
+        "poly": "spray polyurethane",
+        "shellac": "shellac",
+        "oil": "hardening oil",
+    },
+    "finish_when": {"after": "after glue-up", "before": "before glue-up"},
+    "paper": {"Letter": "Letter", "A4": "A4"},
+}
+
+LIMITS = {
+    "denominator": (8, 64),
+    "one_blade": (0, 12),
+    "stock_mm": (1.0, 80.0),
+    "shim_inset_mm": (0.5, 20.0),
+    "board_use": (0.2, 0.95),
+    "saw_mm_per_minute": (5.0, 500.0),
+    "minutes_per_cut": (0.0, 30.0),
+    "hold_mm": (2.0, 60.0),
+    "neck_mm": (0.5, 30.0),
+    "reads_de": (1.0, 40.0),
+    "turn_apart_deg": (5.0, 90.0),
+    "backer_inset_mm": (0.0, 25.0),
+    "seconds_per_piece": (5.0, 900.0),
+    "shape_minutes": (0.0, 120.0),
+    "fit_minutes": (0.0, 120.0),
+    "coats": (0, 20),
+    "estimate_ratio": (0.1, 20.0),
+}
+
+FINE_MM = 1.4
+"""Lengths below this are said in millimetres also in a shop that measures in inches."""
+
+WEEK = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+def _usual_hours() -> dict[str, str]:
+    return {day: "19:00-21:30" for day in WEEK[:5]} | {"sat": "9:00-12:00, 14:00-17:00", "sun": ""}
+
+
+@dataclass(frozen=True, slots=True)
+class Practice:
+    """How this shop works. Lengths in mm, times in the unit of the name."""
+
+    unit: str = "in"
+    denominator: int = 32
+    paper: str = "Letter"
+    blade_school: str = "thickness"
+    one_blade: int = 5
+    fit: str = "beside"
+    stock_mm: float = 19.05
+    shim_inset_mm: float = 4.0
+    board_use: float = 0.55
+    """Share of a board that ends up in pieces: a raster layout placed 300 pieces at 0.53 to 0.60 (own measurement)."""
+    saw_mm_per_minute: float = 80.0
+    """Feed in 19 mm wood of cherry's hardness."""
+    minutes_per_cut: float = 0.75
+    """Mounting the piece, starting, turning corners, laying it on the sheet."""
+    hold_mm: float = 10.0
+    """Thickest place of a piece under which it wants a carrier."""
+    neck_mm: float = 5.0
+    """Necks narrower than this are judged for strength."""
+    reads_de: float = 10.0
+    """CIEDE2000 from which two neighbours read as two things."""
+    turn_apart_deg: float = 30.0
+    """Grain angle from which one wood beside itself reads as two pieces."""
+    glue: str = "wood"
+    seconds_per_piece: float = 45.0
+    anchor: str = "outer"
+    backer_inset_mm: float = 3.0
+    fit_minutes: float = 3.0
+    shape_minutes: float = 6.0
+    finish: str = "gel"
+    finish_when: str = "after"
+    coats: int = 3
+    estimate_ratio: float = 1.0
+    """Minutes taken per minute estimated, from the log; multiplies every sawing estimate."""
+    hours: dict = field(default_factory=_usual_hours)
+
+    @classmethod
+    def from_dict(cls, values: dict) -> "Practice":
+        """From stored values; unknown names are ignored, wrong values raise `BadChoice`."""
+        known = {f.name for f in fields(cls)}
+        return cls().changed(**{name: value for name, value in values.items() if name in known})
+
+    def as_dict(self) -> dict:
+        return asdict(self)
+
+    def say(self, mm: float) -> str:
+        """A length in the shop's words; what is finer than a 1/32 in tells nothing in inches and stays in mm."""
+        return format_length(mm, self.unit if mm >= FINE_MM else "mm", self.denominator)
+
+    def say_area(self, mm2: float) -> str:
+        return format_area(mm2, self.unit)
+
+    def changed(self, **values) -> "Practice":
+        """A copy with other values, checked."""
+        return replace(self, **{name: check(name, value) for name, value in values.items()})
+
+
+def check(name: str, value):
+    """The value in its right type, or `BadChoice` in a sentence."""
+    words = name.replace("_mm", "").replace("_", " ")
+    if name in CHOICES:
+        if value not in CHOICES[name]:
+            raise BadChoice(f"“{value}” is no choice for {words}.")
+        return value
+    if name == "hours":
+        from .calendar.hours import parse_week
+
+        parse_week(value)
+        return dict(value)
+    if name not in LIMITS:
+        raise BadChoice(f"There is no practice called “{name}”.")
+    low, high = LIMITS[name]
+    try:
+        number = type(low)(float(value))
+    except (TypeError, ValueError, OverflowError):
+        raise BadChoice(f"“{value}” is not a number for {words}.") from None
+    if not low <= number <= high:
+        raise BadChoice(f"{words.capitalize()} must lie between {low:g} and {high:g}; {number:g} does not.")
+    return number

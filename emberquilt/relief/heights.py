@@ -1,0 +1,81 @@
+"""Heights: what each piece stands above the backer, the shims under it, and the totals."""
+
+from collections import Counter
+from dataclasses import dataclass
+
+import shapely
+
+from ..composition import Layer
+from ..findings import Finding, Fix, name_pieces
+from ..practice import Practice
+
+SANDING_MM = 0.5
+"""What shaping and sanding take off the top: 0.3 to 1 mm, common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Relief:
+    """Totals of one layer. `shims` counts by height; areas in mm2; `lowest` and `highest` are tops in mm."""
+
+    lowest_mm: float
+    highest_mm: float
+    thicknesses: tuple[tuple[float, int], ...]
+    shims: tuple[tuple[float, int, float], ...]
+    undecided: int
+
+
+def relief_of(layer: Layer, practice: Practice) -> Relief:
+    decided = [p for p in layer.pieces if p.height_mm is not None]
+    heights = [p.height_mm for p in decided] or [0.0]
+    shimmed = [p for p in decided if p.shim_mm > 0]
+    area = {p.key: shim_outline(layer.coverage.by_key[p.key], practice.shim_inset_mm).area for p in shimmed}
+    shims = tuple(
+        (mm, count, sum(area[p.key] for p in shimmed if p.shim_mm == mm))
+        for mm, count in sorted(Counter(p.shim_mm for p in shimmed).items())
+    )
+    thicknesses = tuple(sorted(Counter(p.thickness_mm for p in decided).items()))
+    return Relief(min(heights), max(heights), thicknesses, shims, len(layer.pieces) - len(decided))
+
+
+def shim_outline(outline: shapely.Polygon, inset_mm: float) -> shapely.Geometry:
+    """The shim under a piece: smaller all round so that it never shows. Empty where the piece is too narrow for one."""
+    return shapely.buffer(outline, -inset_mm, join_style="mitre")
+
+
+def relief_findings(layer: Layer, practice: Practice) -> list[Finding]:
+    findings = []
+    bare = sorted((p for p in layer.pieces if p.thickness_mm is None), key=lambda p: p.number)
+    if bare:
+        keys = tuple(p.key for p in bare)
+        words = "Piece" if len(bare) == 1 else f"{len(bare)} pieces"
+        findings.append(
+            Finding(
+                "no-thickness",
+                "relief",
+                f"{words} without a stock thickness: {name_pieces([p.number for p in bare])}. "
+                f"Until then {practice.say(practice.stock_mm)} is reckoned with.",
+                "Heights, stock and blade follow from the thickness.",
+                keys,
+                amount=len(bare),
+                limit=0,
+                fix=Fix("Give them the usual stock", "thickness", {"pieces": list(keys), "mm": practice.stock_mm}),
+            )
+        )
+    for piece in layer.pieces:
+        if piece.shim_mm > 0 and shim_outline(layer.coverage.by_key[piece.key], practice.shim_inset_mm).is_empty:
+            findings.append(
+                Finding(
+                    "no-room-for-shim",
+                    "relief",
+                    f"{piece.number} is too narrow for a shim that stays {practice.say(practice.shim_inset_mm)} inside its edge. "
+                    "Use thicker stock, or a narrower margin in the practice.",
+                    "Shims stay inside the piece so that they never show.",
+                    (piece.key,),
+                    fix=Fix(
+                        f"Thicker stock for {piece.number}",
+                        "thicken",
+                        {"pieces": [piece.key]},
+                    ),
+                )
+            )
+    return findings

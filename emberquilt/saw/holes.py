@@ -1,0 +1,34 @@
+"""Pilot holes for inner openings: in the waste, at its fattest spot, with the largest bit that fits."""
+
+from dataclasses import dataclass
+
+import shapely
+
+from ..pattern.coverage import largest_circle
+from .blades import Blade
+
+BITS_MM = (3.2, 2.0, 1.6, 0.8)
+"""1/8, 5/64, 1/16 and 1/32 in; common practice, no source."""
+WASTE_MM = 0.5
+PASS_MM = 0.1
+"""The bit must be this much wider than the blade for it to pass."""
+
+
+@dataclass(frozen=True, slots=True)
+class PilotHole:
+    """One opening of a piece. `bit_mm` is None where nothing fits that lets the blade through."""
+
+    x_mm: float
+    y_mm: float
+    room_mm: float
+    bit_mm: float | None
+
+
+def pilot_holes(outline: shapely.Polygon, blade: Blade) -> tuple[PilotHole, ...]:
+    """A hole for every opening in the outline."""
+    holes = []
+    for ring in outline.interiors:
+        spot = largest_circle(shapely.Polygon(ring))
+        fits = [bit for bit in BITS_MM if bit / 2 + WASTE_MM <= spot.radius_mm and bit >= blade.width_mm + PASS_MM]
+        holes.append(PilotHole(spot.x_mm, spot.y_mm, 2 * spot.radius_mm, max(fits, default=None)))
+    return tuple(holes)

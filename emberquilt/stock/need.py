@@ -1,0 +1,114 @@
+"""How much of each wood at each thickness, with an honest allowance for what the saw and the layout waste."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from ..composition import Layer
+from ..constants import MM3_PER_BOARD_FOOT
+from ..findings import Finding, Fix
+from ..practice import Practice
+from ..wood.woods import wood
+
+SPACING_MM = 3.0
+"""Left between pieces on a board for the saw and a finger's slip; common practice, no source."""
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """A board on the rack. Thickness as measured with a caliper."""
+
+    key: int
+    wood: str
+    name: str
+    length_mm: float
+    width_mm: float
+    thickness_mm: float
+
+    @property
+    def area_mm2(self) -> float:
+        return self.length_mm * self.width_mm
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Stock for one wood and thickness. `net` is the pieces' own area; `rough` what to have at hand."""
+
+    wood: str
+    thickness_mm: float
+    pieces: tuple[int, ...]
+    net_mm2: float
+    rough_mm2: float
+    owned_mm2: float
+
+    @property
+    def waste_factor(self) -> float:
+        return self.rough_mm2 / self.net_mm2
+
+    @property
+    def board_feet(self) -> float:
+        return board_feet(self.rough_mm2, self.thickness_mm)
+
+    @property
+    def short_mm2(self) -> float:
+        return max(0.0, self.rough_mm2 - self.owned_mm2)
+
+
+def board_feet(area_mm2: float, thickness_mm: float) -> float:
+    """Board feet of an area at its actual thickness (144 cubic inches each)."""
+    return area_mm2 * thickness_mm / MM3_PER_BOARD_FOOT
+
+
+def grain_box_mm2(outline: shapely.Polygon, grain_deg: float) -> float:
+    """Area of the rectangle round a piece that lies along its grain, with the spacing a saw needs."""
+    angle_rad = np.radians(grain_deg)
+    x, y = shapely.get_coordinates(outline.exterior).T
+    along = x * np.cos(angle_rad) - y * np.sin(angle_rad)
+    across = x * np.sin(angle_rad) + y * np.cos(angle_rad)
+    return float((np.ptp(along) + SPACING_MM) * (np.ptp(across) + SPACING_MM))
+
+
+def needs_of(layer: Layer, practice: Practice, boards: tuple[Board, ...] = ()) -> tuple[Need, ...]:
+    """Needs by wood and thickness, largest first.
+
+    Rough area is net over `practice.board_use`, but never less than the grain-aligned box of the largest piece:
+    one wide piece cannot be cut from the gaps between others.
+    """
+    groups: dict[tuple[str, float], list] = {}
+    for piece in layer.pieces:
+        if piece.wood:
+            groups.setdefault((piece.wood, piece.thickness_mm or practice.stock_mm), []).append(piece)
+    needs = []
+    for (code, thickness), pieces in groups.items():
+        outlines = [layer.coverage.by_key[p.key] for p in pieces]
+        net = sum(o.area for o in outlines)
+        largest = max(grain_box_mm2(o, p.grain_deg or 0.0) for o, p in zip(outlines, pieces, strict=True))
+        owned = sum(b.area_mm2 for b in boards if b.wood == code and b.thickness_mm >= thickness - 0.4)
+        keys = tuple(p.key for p in pieces)
+        needs.append(Need(code, thickness, keys, net, max(net / practice.board_use, largest), owned))
+    return tuple(sorted(needs, key=lambda need: (-need.rough_mm2, need.wood, need.thickness_mm)))
+
+
+def stock_findings(needs: tuple[Need, ...], practice: Practice) -> list[Finding]:
+    return [
+        Finding(
+            "short-of-wood",
+            "stock",
+            f"Short of {wood(need.wood).name.lower()} {practice.say(need.thickness_mm)}: {practice.say_area(need.short_mm2)} "
+            f"({board_feet(need.short_mm2, need.thickness_mm):.1f} board feet) to find"
+            + (
+                f" beside the {practice.say_area(need.owned_mm2)} on the rack."
+                if need.owned_mm2
+                else "; none is on the rack."
+            ),
+            "Rough area by the share of a board that ends up in pieces; boards on the rack of that wood, thick enough.",
+            need.pieces,
+            amount=round(need.short_mm2 / 100),
+            limit=0,
+            unit="cm2",
+            fix=Fix("Note a board", "board", {"wood": need.wood}),
+        )
+        for need in needs
+        if need.short_mm2 > 0
+    ]
