@@ -136,15 +136,19 @@ def read(plan: Plan, station: str, show: str, findings: list[Finding]) -> Scene:
     pins = tuple(
         Mark("pin", *place, text=str(i), piece=f.pieces[0] if f.pieces else 0)
         for i, f in enumerate(findings, 1)
-        if (place := _place(plan, f)) is not None
+        for place in _places(plan, f)
     )
     return scene_of(plan.composition, dress, (*marks, *pins))
 
 
-def _place(plan: Plan, finding: Finding) -> tuple[float, float] | None:
+MOST_PINS = 8
+"""A finding about more pieces than this is pinned nowhere: choosing it shows them all."""
+
+
+def _places(plan: Plan, finding: Finding) -> list[tuple[float, float]]:
     if finding.point_mm is not None:
-        return finding.point_mm
-    if len(finding.pieces) == 1:
-        spot = plan.composition.mosaic.coverage.spots[finding.pieces[0]]
-        return spot.x_mm, spot.y_mm
-    return None
+        return [finding.point_mm]
+    if len(finding.pieces) > MOST_PINS:
+        return []
+    spots = plan.composition.mosaic.coverage.spots
+    return [(spots[key].x_mm, spots[key].y_mm) for key in finding.pieces]

@@ -97,11 +97,11 @@ def _dissolve_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Pol
     thin = shapely.is_empty(shapely.buffer(array, -SLIVER_MM / 2, quad_segs=2))
     if not thin.any() or thin.all():
         return outlines, 0
-    keep = {i: outlines[i] for i in np.flatnonzero(~thin)}
+    keep = {i: outlines[i] for i in np.flatnonzero(~thin).tolist()}
     slivers = 0
     for i in np.flatnonzero(thin):
         shared = {k: shapely.length(shapely.intersection(p, outlines[i])) for k, p in _touching(keep, outlines[i])}
-        best = max(shared, key=shared.get, default=None)
+        best = max(shared, key=lambda k: shared[k], default=None)
         slivers += 1
         if best is not None and shared[best] > 0:
             merged = shapely.union(keep[best], outlines[i])

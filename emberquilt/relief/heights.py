@@ -26,14 +26,14 @@ class Relief:
 
 def relief_of(layer: Layer, practice: Practice) -> Relief:
     decided = [p for p in layer.pieces if p.height_mm is not None]
-    heights = [p.height_mm for p in decided] or [0.0]
+    heights = [p.height_mm or 0.0 for p in decided] or [0.0]
     shimmed = [p for p in decided if p.shim_mm > 0]
     area = {p.key: shim_outline(layer.coverage.by_key[p.key], practice.shim_inset_mm).area for p in shimmed}
     shims = tuple(
         (mm, count, sum(area[p.key] for p in shimmed if p.shim_mm == mm))
         for mm, count in sorted(Counter(p.shim_mm for p in shimmed).items())
     )
-    thicknesses = tuple(sorted(Counter(p.thickness_mm for p in decided).items()))
+    thicknesses = tuple(sorted(Counter(p.thickness_mm or 0.0 for p in decided).items()))
     return Relief(min(heights), max(heights), thicknesses, shims, len(layer.pieces) - len(decided))
 
 
@@ -61,21 +61,21 @@ def relief_findings(layer: Layer, practice: Practice) -> list[Finding]:
                 fix=Fix("Give them the usual stock", "thickness", {"pieces": list(keys), "mm": practice.stock_mm}),
             )
         )
-    for piece in layer.pieces:
-        if piece.shim_mm > 0 and shim_outline(layer.coverage.by_key[piece.key], practice.shim_inset_mm).is_empty:
-            findings.append(
-                Finding(
-                    "no-room-for-shim",
-                    "relief",
-                    f"{piece.number} is too narrow for a shim that stays {practice.say(practice.shim_inset_mm)} inside its edge. "
-                    "Use thicker stock, or a narrower margin in the practice.",
-                    "Shims stay inside the piece so that they never show.",
-                    (piece.key,),
-                    fix=Fix(
-                        f"Thicker stock for {piece.number}",
-                        "thicken",
-                        {"pieces": [piece.key]},
-                    ),
-                )
+    shimmed = sorted((p for p in layer.pieces if p.shim_mm > 0), key=lambda p: p.number)
+    narrow = [p for p in shimmed if layer.coverage.spots[p.key].radius_mm <= practice.shim_inset_mm]
+    if narrow:
+        several = len(narrow) > 1
+        findings.append(
+            Finding(
+                "no-room-for-shim",
+                "relief",
+                f"{name_pieces([p.number for p in narrow])} {'are' if several else 'is'} too narrow for a shim that stays "
+                f"{practice.say(practice.shim_inset_mm)} inside the edge. Use thicker stock, or a narrower margin.",
+                "Shims stay inside the piece so that they never show.",
+                tuple(p.key for p in narrow),
+                limit=practice.shim_inset_mm,
+                unit="mm",
+                fix=Fix("Thicker stock there", "thicken", {"pieces": [p.key for p in narrow]}),
             )
+        )
     return findings

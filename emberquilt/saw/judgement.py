@@ -1,5 +1,7 @@
 """What will go wrong at the saw."""
 
+from functools import partial
+
 import numpy as np
 import shapely
 
@@ -24,21 +26,25 @@ def _too_small(composition: Composition) -> list[Finding]:
     layer, limit = composition.mosaic, composition.practice.hold_mm
     spots = layer.coverage.spots
     small = sorted((p for p in layer.pieces if 2 * spots[p.key].radius_mm < limit), key=lambda p: p.number)
+    if not small:
+        return []
+    worst = min(2 * spots[p.key].radius_mm for p in small)
+    several = len(small) > 1
+    named = name_pieces([p.number for p in small])
+    say = composition.practice.say
     return [
         Finding(
             "too-small",
             "saw",
-            f"{p.number} is {composition.practice.say(2 * spots[p.key].radius_mm)} at its fattest: too small to hold beside the blade. "
-            f"Stick it to a carrier board; {composition.practice.say(limit)} is safe to hold.",
+            f"{named} {'are' if several else 'is'} {say(worst)}{' or little more' if several else ''} at the fattest: too small "
+            f"to hold beside the blade. Stick {'them' if several else 'it'} to a carrier board; {say(limit)} is safe to hold.",
             "Thickest place of the piece (largest circle that fits) against what fingers can hold.",
-            (p.key,),
-            (round(spots[p.key].x_mm, 2), round(spots[p.key].y_mm, 2)),
-            amount=round(2 * spots[p.key].radius_mm, 1),
+            tuple(p.key for p in small),
+            amount=round(worst, 1),
             limit=limit,
             unit="mm",
-            fix=Fix("Saw it on a carrier", "accept", {"reason": "sawn on a carrier board"}),
+            fix=Fix("Saw on a carrier", "accept", {"reason": "sawn on a carrier board"}),
         )
-        for p in small
     ]
 
 
@@ -68,7 +74,7 @@ def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
     number = {p.key: p.number for p in composition.mosaic.pieces}
     findings = []
     for blade in dict.fromkeys(cut.blade for cut in plan.cuts):
-        left = coverage.once(("corners", blade.no), lambda r=blade.tightest_mm: corner_rests(coverage, r))
+        left = coverage.once(("corners", blade.no), partial(corner_rests, coverage, blade.tightest_mm))
         keys = [cut.piece for cut in plan.cuts if cut.blade == blade and cut.piece in left]
         if not keys:
             continue

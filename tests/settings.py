@@ -1,0 +1,18 @@
+"""Settings for tests: a data folder of their own, tasks at once, static files as they lie."""
+
+import os
+import tempfile
+
+os.environ["EMBERQUILT_HOME"] = tempfile.mkdtemp(prefix="emberquilt-test-")
+os.environ.pop("EMBERQUILT_BIND", None)
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+
+from workshop.settings import *  # noqa: F403
+
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = True
+TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}

@@ -1,0 +1,133 @@
+"""What happens at the bench: a clock for the card, ticks, breakage, and the log of it."""
+
+import datetime as dt
+from collections import Counter
+
+from django.db import transaction
+from django.utils import timezone
+
+from emberquilt.bench import Card
+from emberquilt.calendar.learning import ratio_from
+from emberquilt.errors import BadChoice
+from workshop.compositions.models import Composition
+
+from .models import Event, Timer
+
+RECENT = 400
+LONGEST_MINUTES = 12 * 60.0
+
+
+def next_card(row: Composition, cards: tuple[Card, ...], asked: tuple[str, int] | None = None) -> Card | None:
+    """The asked card, or the first that is not done. A broken piece is to be sawn again, and shaped again."""
+    table = {card.key: card for card in cards}
+    if asked in table:
+        return table[asked]
+    done = done_keys(row)
+    return next((card for card in cards if card.key not in done), None)
+
+
+def done_keys(row: Composition) -> set[tuple[str, int]]:
+    """Steps that are done; breaking a piece undoes everything done to it before."""
+    done: set[tuple[str, int]] = set()
+    for step, piece, what in row.events.values_list("step", "piece", "what"):
+        if what == Event.What.DONE:
+            done.add((step, piece))
+        else:
+            done = {key for key in done if key[1] != piece}
+    return done
+
+
+def remakes(row: Composition) -> Counter:
+    return Counter(row.events.filter(what=Event.What.BROKE).values_list("piece", flat=True))
+
+
+def start(row: Composition, card: Card) -> Timer:
+    """Run the clock for this card; the time of another card that was not ticked is dropped."""
+    with transaction.atomic():
+        timer, _ = Timer.objects.get_or_create(composition=row, defaults={"step": card.step, "piece": card.piece})
+        if (timer.step, timer.piece) != card.key:
+            timer.step, timer.piece = card.key
+            timer.seconds, timer.running_since = 0, None
+        if timer.running_since is None:
+            timer.running_since = timezone.now()
+        timer.save()
+        return timer
+
+
+def pause(row: Composition) -> None:
+    with transaction.atomic():
+        timer = Timer.objects.filter(composition=row).first()
+        if timer is not None:
+            timer.seconds, timer.running_since = seconds_of(timer), None
+            timer.save()
+
+
+def seconds_of(timer: Timer) -> float:
+    running = (timezone.now() - timer.running_since).total_seconds() if timer.running_since else 0.0
+    return timer.seconds + max(running, 0.0)
+
+
+def timer_of(row: Composition, card: Card | None) -> Timer | None:
+    timer = Timer.objects.filter(composition=row).first()
+    return timer if timer is not None and card is not None and (timer.step, timer.piece) == card.key else None
+
+
+def tick(row: Composition, card: Card, what: str) -> Event:
+    """The card is done, or its piece broke. Minutes are the clock's; none where it never ran."""
+    if what not in Event.What.values:
+        raise BadChoice(f"“{what}” is nothing that happens to a piece.")
+    with transaction.atomic():
+        timer = timer_of(row, card)
+        minutes = min(seconds_of(timer) / 60, LONGEST_MINUTES) if timer is not None else None
+        if timer is not None:
+            timer.delete()
+        return Event.objects.create(
+            composition=row, piece=card.piece, step=card.step, what=what,
+            minutes=round(minutes, 3) if minutes else None,
+            estimate_minutes=round(card.base_minutes, 3), at=timezone.now(),
+        )  # fmt: skip
+
+
+def untick(row: Composition) -> Event | None:
+    """Take the last tick back."""
+    with transaction.atomic():
+        event = row.events.order_by("-at", "-id").first()
+        if event is not None:
+            event.delete()
+        return event
+
+
+def sawing_ratio(owner) -> float:
+    """Minutes taken per minute estimated, over this owner's recent sawing."""
+    pairs = Event.objects.filter(
+        composition__owner=owner,
+        step="saw",
+        what=Event.What.DONE,
+        minutes__isnull=False,
+        estimate_minutes__isnull=False,
+    ).order_by("-at")[:RECENT]
+    return ratio_from(pairs.values_list("minutes", "estimate_minutes"))
+
+
+def log_of(row: Composition) -> tuple[dict, ...]:
+    return tuple(
+        {"piece": e.piece, "step": e.step, "what": e.what, "minutes": e.minutes,
+         "estimate_minutes": e.estimate_minutes, "at": e.at.astimezone(dt.UTC).isoformat()}
+        for e in row.events.all()
+    )  # fmt: skip
+
+
+def keep_log(row: Composition, log) -> None:
+    """Events of a project file; dates that cannot be read raise `BadChoice` and nothing is kept."""
+    events = []
+    for entry in log:
+        try:
+            at = dt.datetime.fromisoformat(entry["at"])
+        except ValueError:
+            raise BadChoice("A date in this file's log is damaged.") from None
+        at = at if at.tzinfo else at.replace(tzinfo=dt.UTC)
+        events.append(
+            Event(composition=row, piece=entry["piece"], step=entry["step"], what=entry["what"],
+                  minutes=entry["minutes"], estimate_minutes=entry.get("estimate_minutes"), at=at)
+        )  # fmt: skip
+    Event.objects.bulk_create(events)

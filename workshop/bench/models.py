@@ -1,0 +1,38 @@
+from django.db import models
+
+from workshop.compositions.models import Composition
+
+
+class Event(models.Model):
+    """Something done at the bench to one piece: sawn, shaped, glued, or broken. Minutes as the timer had them."""
+
+    class What(models.TextChoices):
+        DONE = "done"
+        BROKE = "broke"
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="events")
+    piece = models.PositiveIntegerField()
+    step = models.CharField(max_length=40)
+    what = models.CharField(max_length=8, choices=What.choices)
+    minutes = models.FloatField(null=True)
+    estimate_minutes = models.FloatField(null=True)
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ("at", "id")
+
+    def __str__(self) -> str:
+        return f"{self.step} {self.piece} {self.what}"
+
+
+class Timer(models.Model):
+    """The clock of the card at the bench. It runs on through reloads and restarts: only its start is kept."""
+
+    composition = models.OneToOneField(Composition, models.CASCADE, related_name="timer")
+    step = models.CharField(max_length=40)
+    piece = models.PositiveIntegerField()
+    seconds = models.FloatField(default=0)
+    running_since = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return f"{self.step} {self.piece}"

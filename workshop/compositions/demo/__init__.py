@@ -1,0 +1,52 @@
+"""The demo's two pictures, drawn and planned through the same actions as anybody's."""
+
+from pathlib import Path
+
+FOLDER = Path(__file__).parent
+
+ACORN = {"file": "acorn.svg", "name": "An acorn", "width": "6 in"}
+
+TWO_KOI = {
+    "file": "two-koi-lines.svg",
+    "name": "Two koi",
+    "width": "18 in",
+    # part: places in mm on the 18 in sheet, then wood, grain in degrees (None: along the piece), stock and shim as typed
+    "parts": [
+        ("dark water", [(99, 30), (256, 138), (29, 160)], "walnut", 4, "1/2 in", "0"),
+        ("dark water", [(436, 19), (429, 170), (439, 255), (158, 256), (10, 265)], "walnut", 172, "1/2 in", "0"),
+        ("dark water", [(19, 290), (423, 289)], "walnut", 14, "1/2 in", "0"),
+        ("light water", [(311, 70), (48, 92), (446, 112)], "blue_pine", 2, "1/2 in", "1/8 in"),
+        ("light water", [(93, 187), (402, 222)], "blue_pine", 170, "1/2 in", "1/8 in"),
+        ("white koi", [(142, 69)], "aspen", 178, "3/4 in", "1/4 in"),
+        ("white koi", [(223, 64), (248, 87)], "aspen", 166, "3/4 in", "1/4 in"),
+        ("white koi", [(287, 92), (309, 129)], "aspen", 142, "3/4 in", "1/8 in"),
+        ("white koi", [(182, 60), (257, 66), (275, 103)], "padauk", 168, "3/4 in", "1/4 in"),
+        ("white koi, fins", [(177, 26), (209, 111), (384, 154), (365, 199)], "aspen", None, "3/4 in", "0"),
+        ("white koi, fins", [(210, 22), (223, 99), (354, 165)], "maple", None, "3/4 in", "0"),
+        ("yellow koi", [(315, 240)], "yellowheart", 12, "3/4 in", "3/8 in"),
+        ("yellow koi", [(234, 246), (200, 241)], "yellowheart", 162, "3/4 in", "1/4 in"),
+        ("yellow koi", [(182, 204), (149, 179)], "yellowheart", 138, "3/4 in", "1/8 in"),
+        ("yellow koi, tail", [(105, 143), (94, 109)], "yellowheart", None, "3/4 in", "1/8 in"),
+        ("yellow koi", [(172, 216), (210, 222)], "ebony", 150, "3/4 in", "1/4 in"),
+        ("yellow koi, ring", [(275, 249)], "walnut", 5, "3/4 in", "1/4 in"),
+        ("yellow koi, fins", [(244, 198), (280, 282)], "yellowheart", None, "3/4 in", "0"),
+        ("yellow koi, fins", [(75, 154), (231, 210), (254, 282)], "cherry", None, "3/4 in", "0"),
+        ("eyes", [(117, 66), (126, 88), (331, 222), (340, 243)], "ebony", 90, "1 1/8 in", "0"),
+        ("lily pads", [(333, 23), (376, 67), (407, 47), (429, 80), (402, 102)], "poplar", None, "1/2 in", "1/4 in"),
+        ("lily pads", [(35, 232), (83, 252), (50, 265)], "poplar", None, "1/2 in", "1/4 in"),
+        ("lotus", [(112, 215), (96, 232), (128, 232)], "maple", None, "3/4 in", "0"),
+        ("lotus", [(99, 219), (125, 219)], "cherry", None, "3/4 in", "0"),
+    ],
+    "one_body": ("white koi", "yellow koi", "yellow koi, tail"),
+    "sawn": 24,
+}
+
+BOARDS = [
+    ("walnut", "W1", "34 in", "8 in", "13/16 in"), ("walnut", "W2", "24 in", "5 1/2 in", "13/16 in"),
+    ("walnut", "W3", "29 in", "4 in", "1/2 in"), ("blue_pine", "B1", "40 in", "10 1/2 in", "3/4 in"),
+    ("blue_pine", "B2", "22 in", "4 1/2 in", "1/2 in"), ("aspen", "A1", "33 in", "6 1/2 in", "13/16 in"),
+    ("aspen", "A2", "26 in", "6 1/2 in", "3/4 in"), ("maple", "M1", "26 in", "6 in", "13/16 in"),
+    ("yellowheart", "Y1", "20 in", "4 1/2 in", "13/16 in"), ("padauk", "P1", "17 in", "4 in", "13/16 in"),
+    ("padauk", "P2", "24 in", "4 in", "3/4 in"), ("cherry", "C1", "31 in", "7 in", "13/16 in"),
+    ("poplar", "G1", "36 in", "9 in", "3/4 in"), ("ebony", "E1", "10 in", "2 in", "13/16 in"),
+]  # fmt: skip

@@ -1,0 +1,96 @@
+"""Loads the demo through the actions that the pages use. Does nothing for a person who already has it, or had it."""
+
+import datetime as dt
+import random
+
+import shapely
+from django.contrib.auth import get_user_model
+from django.core.management.base import BaseCommand
+from django.utils import timezone
+
+from emberquilt.bench import cards
+from emberquilt.pattern.intake import finished_width
+from workshop.bench.models import Event
+from workshop.compositions import actions, demo, store, tasks
+from workshop.compositions.models import Composition, Draft
+from workshop.compositions.plans import plan_of
+from workshop.entry.middleware import local_person
+from workshop.shop.actions import add_board, practice_of, shop_of
+from workshop.shop.models import Shop
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser):
+        parser.add_argument("--owner", help="name of an account; the person at this computer otherwise")
+
+    def handle(self, *args, **options):
+        name = options["owner"]
+        owner = get_user_model().objects.get(username=name) if name else local_person()
+        if Shop.objects.filter(owner=owner).exists() or owner.compositions.exists():
+            self.stdout.write("The demo was loaded before; nothing is changed.")
+            return
+        shop_of(owner)
+        for board in demo.BOARDS:
+            add_board(owner, *board)
+        two_koi(owner)
+        bring(owner, demo.ACORN)
+        self.stdout.write("The demo is on the shelf.")
+
+
+def bring(owner, given: dict) -> Composition:
+    """A drawing through the real intake, accepted."""
+    width = finished_width(given["width"], practice_of(owner).unit)
+    draft = Draft.objects.create(
+        owner=owner, name=given["name"], file_name=given["file"], data=(demo.FOLDER / given["file"]).read_bytes(),
+        width_text=given["width"], width_mm=width.mm,
+    )  # fmt: skip
+    tasks.find_pieces.call(draft.pk, draft.turn)
+    draft.refresh_from_db()
+    return actions.accept_draft(draft, given["name"], practice_of(owner))
+
+
+def two_koi(owner) -> Composition:
+    row = bring(owner, demo.TWO_KOI)
+
+    def do(verb: str, keys: list[int], **values) -> None:
+        nonlocal row
+        row = actions.perform(row, row.revision, verb, keys, values)
+
+    for part, places, wood, grain, stock, shim in demo.TWO_KOI["parts"]:
+        keys = keys_at(row, places)
+        do("part", keys, part=part)
+        do("wood", keys, wood=wood)
+        if grain is not None:
+            do("grain", keys, deg=grain)
+        do("thickness", keys, length=stock)
+        do("shim", keys, length=shim)
+    part = {p.key: p.part for p in store.load(row).pieces()}
+    for finding in plan_of(row).every_finding:
+        if finding.code == "tight-corner":
+            do("accept", [], finding=finding.id, reason="sawn into from both sides")
+        if finding.code == "melts" and all(part[key] in demo.TWO_KOI["one_body"] for key in finding.pieces):
+            do("accept", [], finding=finding.id, reason="one body, meant to read as one")
+    do("anchor", keys_at(row, [(99, 30)]))
+    _saw_some(row, demo.TWO_KOI["sawn"])
+    return row
+
+
+def keys_at(row: Composition, places: list[tuple[float, float]]) -> list[int]:
+    coverage = store.load(row).mosaic.coverage
+    return [next(k for k, o in coverage.by_key.items() if o.contains(shapely.Point(place))) for place in places]
+
+
+def _saw_some(row: Composition, count: int) -> None:
+    """A log as two evenings would leave it: invented minutes round the estimates, one piece broken and made again."""
+    rng = random.Random(7)  # noqa: S311  invented data, not a secret
+    at = timezone.now() - dt.timedelta(days=2, hours=1)
+    for i, card in enumerate([c for c in cards(plan_of(row)) if c.step == "saw"][:count]):
+        minutes = round(card.base_minutes * rng.uniform(1.0, 1.7), 1)
+        at += dt.timedelta(minutes=minutes + 1) if i != count // 2 else dt.timedelta(hours=22)
+        if i == 5:
+            Event.objects.create(composition=row, piece=card.piece, step="saw", what="broke", minutes=minutes,
+                                 estimate_minutes=card.base_minutes, at=at - dt.timedelta(seconds=30))  # fmt: skip
+        Event.objects.create(composition=row, piece=card.piece, step="saw", what="done", minutes=minutes,
+                             estimate_minutes=card.base_minutes, at=at)  # fmt: skip

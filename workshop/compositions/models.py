@@ -1,0 +1,142 @@
+"""Compositions as they are kept. Choices and outlines of pieces are separate rows, so that giving a wood writes little."""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+
+class Composition(models.Model):
+    """`revision` grows with every edit; `shape_revision` when outlines change; `cursor` is the last applied entry."""
+
+    uid = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="compositions")
+    name = models.CharField(max_length=120)
+    width_mm = models.FloatField()
+    height_mm = models.FloatField()
+    practice = models.JSONField(default=dict)
+    pins = models.JSONField(default=dict)
+    intake = models.JSONField(default=list)
+    revision = models.PositiveIntegerField(default=1)
+    shape_revision = models.PositiveIntegerField(default=1)
+    cursor = models.PositiveIntegerField(default=0)
+    source_name = models.CharField(max_length=200, blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+    updated = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("-updated",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Source(models.Model):
+    """The drawing a composition was made from, byte for byte."""
+
+    composition = models.OneToOneField(Composition, models.CASCADE, related_name="source")
+    data = models.BinaryField()
+
+    def __str__(self) -> str:
+        return f"source of {self.composition_id}"
+
+
+class Layer(models.Model):
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="layers")
+    key = models.PositiveIntegerField()
+    name = models.CharField(max_length=120)
+    kind = models.CharField(max_length=20)
+
+    class Meta:
+        ordering = ("key",)
+        constraints = (models.UniqueConstraint(fields=("composition", "key"), name="layer_key"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Piece(models.Model):
+    """What was decided about a piece."""
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="pieces")
+    layer_key = models.PositiveIntegerField()
+    key = models.PositiveIntegerField()
+    number = models.PositiveIntegerField()
+    wood = models.CharField(max_length=40, blank=True)
+    grain_deg = models.FloatField(null=True)
+    thickness_mm = models.FloatField(null=True)
+    shim_mm = models.FloatField(default=0)
+    part = models.CharField(max_length=80, blank=True)
+    colour = models.CharField(max_length=7, blank=True)
+
+    class Meta:
+        ordering = ("key",)
+        constraints = (models.UniqueConstraint(fields=("composition", "key"), name="piece_key"),)
+
+    def __str__(self) -> str:
+        return str(self.number)
+
+
+class Outline(models.Model):
+    """The outline of a piece as WKB, in mm."""
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="outlines")
+    key = models.PositiveIntegerField()
+    wkb = models.BinaryField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("composition", "key"), name="outline_key"),)
+
+    def __str__(self) -> str:
+        return f"outline {self.key}"
+
+
+class Entry(models.Model):
+    """One edit in the journal: the changed values before and after, grouped by value (see journal.py)."""
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="entries")
+    seq = models.PositiveIntegerField()
+    label = models.CharField(max_length=120)
+    before = models.JSONField()
+    after = models.JSONField()
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("seq",)
+        constraints = (models.UniqueConstraint(fields=("composition", "seq"), name="entry_seq"),)
+
+    def __str__(self) -> str:
+        return self.label
+
+
+class Draft(models.Model):
+    """A drawing that was brought and is not accepted yet, with what was found in it."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        WORKING = "working"
+        READY = "ready"
+        FAILED = "failed"
+        STOPPED = "stopped"
+
+    uid = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="drafts")
+    name = models.CharField(max_length=120)
+    file_name = models.CharField(max_length=200)
+    data = models.BinaryField()
+    width_text = models.CharField(max_length=40)
+    width_mm = models.FloatField()
+    outside = models.CharField(max_length=8, default="auto")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    turn = models.PositiveIntegerField(default=0)
+    share = models.FloatField(default=0)
+    words = models.CharField(max_length=120, blank=True)
+    problem = models.TextField(blank=True)
+    result = models.JSONField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return self.name

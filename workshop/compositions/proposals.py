@@ -1,0 +1,38 @@
+"""A proposal as plain values in a draft's row, and back."""
+
+from base64 import b64decode, b64encode
+
+import numpy as np
+import shapely
+
+from emberquilt.findings import Finding
+from emberquilt.pattern.coverage import Coverage
+from emberquilt.pattern.proposal import Proposal
+
+
+def pack_proposal(proposal: Proposal) -> dict:
+    outlines = shapely.to_wkb(shapely.geometrycollections(np.array(proposal.coverage.outlines)))
+    return {
+        "outlines": b64encode(outlines).decode(),
+        "width_mm": proposal.width_mm,
+        "height_mm": proposal.height_mm,
+        "kind": proposal.kind,
+        "faces": proposal.faces,
+        "source_box_mm": list(proposal.source_box_mm),
+        "findings": [f.as_dict() for f in proposal.findings],
+        "left_out": list(proposal.left_out),
+    }
+
+
+def unpack_proposal(values: dict) -> Proposal:
+    outlines = list(shapely.get_parts(shapely.from_wkb(b64decode(values["outlines"]))))
+    return Proposal(
+        Coverage(range(1, len(outlines) + 1), outlines),
+        values["width_mm"],
+        values["height_mm"],
+        values["kind"],
+        values["faces"],
+        tuple(values["source_box_mm"]),
+        tuple(Finding.from_dict(f) for f in values["findings"]),
+        left_out=tuple(values["left_out"]),
+    )

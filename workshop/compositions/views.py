@@ -1,0 +1,213 @@
+"""The shelf, bringing a drawing, accepting its pieces, and what leaves the workshop."""
+
+import re
+
+from django.contrib import messages
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET, require_POST
+
+from emberquilt.drawing import readings
+from emberquilt.drawing.panel import dress_json, shapes_json
+from emberquilt.drawing.scene import Dress, Mark, Scene, shapes_of
+from emberquilt.errors import BadDrawing, BadProject, EmberError
+from emberquilt.formats.export import export
+from emberquilt.formats.project import write_project
+from emberquilt.pattern.intake import finished_width, recognise
+from emberquilt.wood.woods import woods
+from workshop.shop.actions import boards_of, practice_of
+from workshop.stations.rack import rack
+from workshop.stations.rule import next_station, shelf_entry
+
+from . import actions, tasks
+from .models import Composition, Draft
+from .plans import plan_of
+from .proposals import unpack_proposal
+
+MOST_UPLOAD = 60_000_000
+TYPES = {"pdf": "application/pdf", "svg": "image/svg+xml", "csv": "text/csv; charset=utf-8", "ics": "text/calendar"}
+SANDBOX = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox"
+
+
+def own(request, uid) -> Composition:
+    """The composition, if it belongs to whoever asks."""
+    return get_object_or_404(Composition.objects.select_related("owner"), uid=uid, owner=request.user)
+
+
+def _own_draft(request, uid) -> Draft:
+    return get_object_or_404(Draft, uid=uid, owner=request.user)
+
+
+@require_GET
+def shelf(request):
+    works = []
+    for row in request.user.compositions.all()[:24]:
+        plan = plan_of(row)
+        works.append(shelf_entry(row, plan))
+    drafts = request.user.drafts.defer("data", "result")[:6]
+    practice = practice_of(request.user)
+    context = {
+        "works": works,
+        "drafts": drafts,
+        "practice": practice,
+        "rack": rack(boards_of(request.user), works),
+        "woods": woods(),
+        "begin": next((w for w in works if w["begun"] is False), None),
+    }
+    return render(request, "compositions/shelf.html", context)
+
+
+@require_POST
+def bring(request):
+    """A drawing becomes a draft; a project file becomes a composition."""
+    upload = request.FILES.get("drawing")
+    if upload is None:
+        return _shelf_with(request, "Choose a file first: a line drawing, or a project file.")
+    if upload.size > MOST_UPLOAD:
+        return _shelf_with(
+            request, f"This file is {upload.size / 1e6:.0f} MB; up to {MOST_UPLOAD / 1e6:.0f} MB can be read."
+        )
+    data = upload.read()
+    try:
+        if data[:4] == b"PK\x03\x04" or upload.name.lower().endswith((".zip", ".ember")):
+            row = actions.bring_project(request.user, data)
+            return redirect("station", row.uid, next_station(row, plan_of(row)))
+        width = finished_width(request.POST.get("width", ""), practice_of(request.user).unit)
+        recognise(data)
+    except EmberError as problem:
+        return _shelf_with(request, str(problem))
+    draft = Draft(owner=request.user, name=_title(upload.name), file_name=upload.name[:200], data=data,
+                  width_text=request.POST["width"][:40], width_mm=width.mm)  # fmt: skip
+    tasks.begin(draft)
+    return redirect("draft", draft.uid)
+
+
+def _shelf_with(request, words: str):
+    messages.error(request, words)
+    return redirect("shelf")
+
+
+def _title(file_name: str) -> str:
+    stem = re.sub(r"\.[^.]*$", "", file_name.replace("\\", "/").rsplit("/", 1)[-1])
+    words = " ".join(re.sub(r"[_-]+", " ", stem).split())[:120]
+    return words[:1].upper() + words[1:] or "New picture"
+
+
+@require_GET
+def draft(request, uid):
+    row = _own_draft(request, uid)
+    live = row.state in (Draft.State.WAITING, Draft.State.WORKING)
+    context = {"draft": row, "practice": practice_of(request.user), "live": live}
+    if request.htmx:
+        if live:
+            return render(request, "compositions/_finding_pieces.html", context)
+        return HttpResponse(headers={"HX-Refresh": "true"})
+    if row.state == Draft.State.READY:
+        context["proposal"] = unpack_proposal(row.result)
+    return render(request, "compositions/draft.html", context)
+
+
+@require_GET
+def draft_source(request, uid):
+    """The drawing itself, only ever as a picture: whatever scripts it holds stay dead."""
+    row = _own_draft(request, uid)
+    data = bytes(row.data)
+    kind = "image/svg+xml" if recognise(data) == "svg" else "image/*"
+    if kind == "image/*":
+        kind = (
+            "image/png"
+            if data.startswith(b"\x89PNG")
+            else "image/jpeg"
+            if data.startswith(b"\xff\xd8")
+            else "image/webp"
+        )
+    return HttpResponse(
+        data, content_type=kind, headers={"Content-Security-Policy": SANDBOX, "X-Content-Type-Options": "nosniff"}
+    )
+
+
+@require_GET
+def draft_scene(request, uid):
+    """The proposed pieces with their numbers, and where lines end in the open."""
+    row = _own_draft(request, uid)
+    if row.state != Draft.State.READY:
+        raise BadDrawing("The pieces of this drawing are not found yet.")
+    proposal = unpack_proposal(row.result)
+    dress = {key: Dress(label=str(key), tone="ghost") for key in proposal.coverage.keys}
+    marks = tuple(
+        Mark("pin", *f.point_mm, text=str(i)) for i, f in enumerate(proposal.findings, 1) if f.point_mm is not None
+    )
+    scene = Scene(proposal.width_mm, proposal.height_mm, shapes_of(proposal.coverage), dress, marks)
+    return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene), "underlay": list(proposal.source_box_mm)})
+
+
+@require_POST
+def draft_again(request, uid):
+    """Another width, or the paper round the drawing treated another way."""
+    row = _own_draft(request, uid)
+    width = finished_width(request.POST.get("width", ""), practice_of(request.user).unit)
+    outside = request.POST.get("outside", "auto")
+    row.width_mm, row.width_text = width.mm, request.POST["width"][:40]
+    row.outside = outside if outside in ("auto", "keep", "drop") else "auto"
+    tasks.begin(row)
+    return redirect("draft", row.uid)
+
+
+@require_POST
+def draft_stop(request, uid):
+    row = _own_draft(request, uid)
+    Draft.objects.filter(pk=row.pk, state__in=("waiting", "working")).update(state=Draft.State.STOPPED)
+    return redirect("draft", row.uid)
+
+
+@require_POST
+def draft_discard(request, uid):
+    _own_draft(request, uid).delete()
+    return redirect("shelf")
+
+
+@require_POST
+def draft_accept(request, uid):
+    """Keep the pieces that were shown: they become a composition, the draft goes."""
+    row = _own_draft(request, uid)
+    if row.state != Draft.State.READY:
+        raise BadDrawing("The pieces of this drawing are not found yet.")
+    made = actions.accept_draft(row, request.POST.get("name", row.name), practice_of(request.user))
+    return redirect("station", made.uid, "wood")
+
+
+@require_GET
+@cache_control(max_age=31536000, private=True, immutable=True)
+def shapes(request, uid):
+    """Outlines of the pieces. Their address holds the shape's revision, so they may be kept for ever."""
+    plan = plan_of(own(request, uid))
+    return JsonResponse(shapes_json(readings.read(plan, "wood", "plain", [])))
+
+
+@require_GET
+def dress(request, uid, station, show):
+    plan = plan_of(own(request, uid))
+    return JsonResponse(dress_json(readings.read(plan, station, show, plan.findings(station))))
+
+
+@require_GET
+def leave(request, uid, kind):
+    """A file that leaves the workshop: pdf, svg, csv, ics, or the whole project."""
+    row = own(request, uid)
+    name = re.sub(r"[^A-Za-z0-9]+", "-", row.name).strip("-").lower() or "picture"
+    if kind == "project":
+        data, content_type, kind = write_project(actions.project_of(row, timezone.now())), "application/zip", "ember"
+    elif kind in TYPES:
+        data, content_type = export(plan_of(row), kind, request.GET.get("paper") or None), TYPES[kind]
+    else:
+        raise BadProject(f"Nothing leaves here as “{kind}”.")
+    headers = {"Content-Disposition": f'attachment; filename="{name}.{kind}"', "X-Content-Type-Options": "nosniff"}
+    return HttpResponse(data, content_type=content_type, headers=headers)
+
+
+@require_POST
+def discard(request, uid):
+    actions.discard(own(request, uid))
+    return redirect("shelf")

@@ -1,0 +1,85 @@
+"""Who may enter, and what they are told when something goes wrong."""
+
+import ipaddress
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
+from django.http import HttpResponse
+from django.shortcuts import render
+
+from emberquilt.errors import EmberError
+
+LOCAL_NAME = "workshop"
+
+
+class OwnPagesOnly:
+    """Refuses requests that another site's page makes. The host check has already refused foreign names.
+
+    Browsers say where a request comes from (Fetch Metadata); a plain link from elsewhere may open a page,
+    but nothing else from another site gets in.
+    """
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        site = request.headers.get("Sec-Fetch-Site", "none")
+        opens_a_page = request.method == "GET" and request.headers.get("Sec-Fetch-Mode") == "navigate"
+        if site in ("cross-site", "same-site") and not opens_a_page:
+            return HttpResponse("Another site's page may not use this workshop.", status=403, content_type="text/plain")
+        return self.get_response(request)
+
+
+class LocalPerson:
+    """Bound to loopback, the person at this computer is the owner of everything and need not sign in."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        if settings.LOCAL_PERSON and not request.user.is_authenticated and _from_here(request):
+            request.user = local_person()
+        return self.get_response(request)
+
+
+def local_person():
+    person, made = get_user_model().objects.get_or_create(username=LOCAL_NAME)
+    if made:
+        person.set_unusable_password()
+        person.save(update_fields=["password"])
+    return person
+
+
+def _from_here(request) -> bool:
+    try:
+        return ipaddress.ip_address(request.META.get("REMOTE_ADDR", "")).is_loopback
+    except ValueError:
+        return False
+
+
+class SentenceForErrors:
+    """What the core raises on purpose becomes its own sentence on a page, or in the corner of one."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        return self.get_response(request)
+
+    def process_exception(self, request, exception):
+        if isinstance(exception, RequestDataTooBig | TooManyFieldsSent):
+            return sentence(request, "What was sent is larger than anything this page asks for.", 413)
+        if isinstance(exception, EmberError):
+            return sentence(request, str(exception), 422)
+        return None
+
+
+def sentence(request, words: str, status: int):
+    """The words as an answer: only the words for htmx, a page of their own otherwise."""
+    template = "entry/said.html" if getattr(request, "htmx", False) else "entry/sentence.html"
+    response = render(request, template, {"words": words}, status=status)
+    if getattr(request, "htmx", False):
+        response["HX-Retarget"] = "#said"
+        response["HX-Reswap"] = "outerHTML"
+    return response

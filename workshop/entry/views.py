@@ -1,0 +1,30 @@
+from django.contrib.auth.decorators import login_not_required
+from django.utils.decorators import method_decorator
+from django.views.generic import TemplateView
+
+from .middleware import sentence
+
+
+@method_decorator(login_not_required, name="dispatch")
+class Locked(TemplateView):
+    template_name = "entry/locked.html"
+
+
+def not_found(request, exception=None):
+    return sentence(request, "There is no such page, or it belongs to somebody else.", 404)
+
+
+def refused(request, exception=None):
+    return sentence(request, "This is not allowed here.", 403)
+
+
+def bad_request(request, exception=None):
+    return sentence(request, "This request makes no sense to the workshop.", 400)
+
+
+def broken(request):
+    return sentence(request, "Something broke in the workshop. Nothing was saved half way; try again.", 500)
+
+
+def stale_form(request, reason=""):
+    return sentence(request, "This page was open for too long. Load it again and repeat the last step.", 403)

@@ -1,0 +1,182 @@
+"""Settings of the workshop. What a host may change comes from the environment:
+
+EMBERQUILT_HOME   data folder (database, secret key); ~/.emberquilt otherwise
+EMBERQUILT_BIND   address served; anything but loopback demands accounts
+EMBERQUILT_HOSTS  names under which other machines reach this one, comma separated
+EMBERQUILT_REDIS  redis:// address; long work then runs through Redis instead of the database
+"""
+
+import ipaddress
+import os
+from pathlib import Path
+
+from django.core.management.utils import get_random_secret_key
+
+PACKAGE = Path(__file__).resolve().parent
+HOME = Path(os.environ.get("EMBERQUILT_HOME") or Path.home() / ".emberquilt")
+HOME.mkdir(parents=True, exist_ok=True)
+
+
+def _secret() -> str:
+    """A key of this data folder's own, made once."""
+    place = HOME / "secret-key"
+    if not place.exists():
+        fd = os.open(place, os.O_WRONLY | os.O_CREAT, 0o600)
+        with os.fdopen(fd, "w") as file:
+            file.write(get_random_secret_key())
+    return place.read_text()
+
+
+def _is_loopback(address: str) -> bool:
+    if address == "localhost":
+        return True
+    try:
+        return ipaddress.ip_address(address.strip("[]")).is_loopback
+    except ValueError:
+        return False
+
+
+SECRET_KEY = _secret()
+DEBUG = os.environ.get("EMBERQUILT_DEBUG") == "1"
+BIND = os.environ.get("EMBERQUILT_BIND", "127.0.0.1")
+LOCAL_PERSON = _is_loopback(BIND)
+"""Bound to loopback, the person at this computer works without signing in."""
+ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]"]
+if not LOCAL_PERSON:
+    ALLOWED_HOSTS += [name.strip() for name in os.environ.get("EMBERQUILT_HOSTS", BIND).split(",") if name.strip()]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "django_tasks",
+    "django_tasks_db",
+    "axes",
+    "csp",
+    "workshop.entry",
+    "workshop.shop",
+    "workshop.compositions",
+    "workshop.bench",
+    "workshop.stations",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "workshop.entry.middleware.OwnPagesOnly",
+    "workshop.entry.middleware.LocalPerson",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "workshop.entry.middleware.SentenceForErrors",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "workshop.urls"
+WSGI_APPLICATION = "workshop.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [PACKAGE / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["workshop.stations.templatetags.shopwords"],
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": HOME / "workshop.sqlite3",
+        "OPTIONS": {
+            # writers take their lock at once, so that two of them queue instead of failing half way
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-20000;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+LOGIN_URL = "login"
+LOGIN_REDIRECT_URL = "shelf"
+LOGOUT_REDIRECT_URL = "login"
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_TEMPLATE = "entry/locked.html"
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.PBKDF2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    for name in ("MinimumLengthValidator", "CommonPasswordValidator", "NumericPasswordValidator")
+]
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        "style-src": ["'self'"],
+        "font-src": ["'self'"],
+        "img-src": ["'self'", "data:"],
+        "connect-src": ["'self'"],
+        "form-action": ["'self'"],
+        "base-uri": ["'none'"],
+        "frame-ancestors": ["'none'"],
+        "manifest-src": ["'self'"],
+    }
+}
+SECURE_REFERRER_POLICY = "same-origin"
+SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_HTTPONLY = True
+CSRF_USE_SESSIONS = False
+
+STATIC_URL = "static/"
+STATIC_ROOT = HOME / "static"
+STATICFILES_DIRS = [PACKAGE / "static"]
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "workshop.statics.HashedModules"},
+}
+if DEBUG:
+    STORAGES["staticfiles"] = {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}
+    WHITENOISE_USE_FINDERS = True
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
+FILE_UPLOAD_MAX_MEMORY_SIZE = 8_000_000
+
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["default"]}}
+if os.environ.get("EMBERQUILT_REDIS"):
+    INSTALLED_APPS += ["django_rq", "django_tasks_rq"]
+    TASKS = {"default": {"BACKEND": "django_tasks_rq.RQBackend", "QUEUES": ["default"]}}
+    RQ_QUEUES = {"default": {"URL": os.environ["EMBERQUILT_REDIS"]}}
+    RQ = {"JOB_CLASS": "django_tasks_rq.Job"}
+
+LANGUAGE_CODE = "en"
+USE_I18N = False
+USE_TZ = True
+TIME_ZONE = os.environ.get("TZ") or "UTC"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,25 @@
+// A card at the bench: the piece close up, and a clock that only shows what the workshop keeps.
+import { Panel } from "./panel.js";
+
+const view = document.querySelector(".view");
+if (view) {
+  const { dress, ...shapes } = JSON.parse(document.getElementById("scene").textContent);
+  const panel = new Panel(view);
+  const key = Number(view.dataset.piece);
+  panel.show(shapes, dress, JSON.parse(document.getElementById("woods").textContent));
+  const [x0, y0, x1, y1] = panel.shape(key).box;
+  const room = 0.35 * Math.max(x1 - x0, y1 - y0) + 4;
+  panel.focus = [x0 - room, y0 - room, x1 + room, y1 + room];
+  panel.chosen = new Set([key]);
+  panel.fit();
+}
+
+const clock = document.querySelector(".clockrow .time");
+if (clock) {
+  const seconds = Number(clock.dataset.seconds), since = performance.now();
+  const tell = () => {
+    const now = Math.floor(seconds + (performance.now() - since) / 1000);
+    clock.textContent = `${Math.floor(now / 60)}:${String(now % 60).padStart(2, "0")}`;
+  };
+  if (clock.dataset.running === "yes") setInterval(tell, 500);
+}

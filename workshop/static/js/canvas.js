@@ -1,0 +1,153 @@
+// Canvas back end of the panel: draws a scene (shapes, dress, marks) at a view. Knows nothing of stations.
+const INK = "#2a2521", SHEET = "#fbf6ea", EMBER = "#b23a12", HALO = "#fff8ea", MELT = "#ff9b5e";
+const VEIL = { pale: "rgba(251,246,234,.62)", dark: "rgba(24,18,14,.58)" };
+const TILE_MM_PER_PX = 0.25;
+const SLAB = '"Hepta Slab", serif';
+
+export function readShapes(data) {
+  return data.shapes.map(([key, path, x, y, r]) => {
+    const numbers = path.match(/-?[\d.]+(?:e-?\d+)?/g).map(Number);
+    const box = [Infinity, Infinity, -Infinity, -Infinity];
+    for (let i = 0; i < numbers.length; i += 2) {
+      box[0] = Math.min(box[0], numbers[i]); box[1] = Math.min(box[1], numbers[i + 1]);
+      box[2] = Math.max(box[2], numbers[i]); box[3] = Math.max(box[3], numbers[i + 1]);
+    }
+    return { key, path: new Path2D(path), x, y, r, box };
+  });
+}
+
+const images = new Map();
+function texture(ctx, url, ready) {
+  if (!images.has(url)) {
+    const image = new Image();
+    images.set(url, { image, waiting: [] });
+    image.onload = () => { const e = images.get(url); e.loaded = true; e.waiting.forEach((f) => f()); };
+    image.src = url;
+  }
+  const entry = images.get(url);
+  if (!entry.loaded) { entry.waiting.push(ready); return null; }
+  return ctx.createPattern(entry.image, "repeat");
+}
+
+// Fill a piece with its wood, the grain turned and shifted so that no two pieces show the same place of a board.
+function fillWood(ctx, shape, wear, woods, ready) {
+  const [code, grain] = wear;
+  const wood = woods[code];
+  const pattern = wood && texture(ctx, wood.tile, ready);
+  if (!pattern) { ctx.fillStyle = wood ? wood.colour : SHEET; ctx.fill(shape.path, "evenodd"); return; }
+  const shift = new DOMMatrix().translate(shape.x, shape.y).rotate(-grain).translate((shape.key * 37) % 128, (shape.key * 61) % 128);
+  pattern.setTransform(shift.scale(TILE_MM_PER_PX));
+  ctx.fillStyle = pattern;
+  ctx.fill(shape.path, "evenodd");
+}
+
+// A rounded edge: light on the side of the lamp, upper left, shade on the other.
+function bevel(ctx, shape, strength) {
+  ctx.save();
+  ctx.clip(shape.path, "evenodd");
+  ctx.lineWidth = 2.6;
+  ctx.translate(-0.8, -0.8); ctx.strokeStyle = `rgba(20,10,4,${0.34 * strength})`; ctx.stroke(shape.path);
+  ctx.translate(1.7, 1.7); ctx.lineWidth = 1.4; ctx.strokeStyle = `rgba(255,248,230,${0.32 * strength})`; ctx.stroke(shape.path);
+  ctx.restore();
+}
+
+export function drawPieces(ctx, scene, view, size, ready) {
+  ctx.setTransform(1, 0, 0, 1, 0, 0);
+  ctx.clearRect(0, 0, size.w, size.h);
+  const s = view.scale;
+  ctx.setTransform(s, 0, 0, s, view.x, view.y);
+  if (scene.underlay) ctx.drawImage(scene.underlay.image, ...scene.underlay.box);
+  const seen = scene.shapes.filter(({ box }) => box[2] * s + view.x > 0 && box[0] * s + view.x < size.w && box[3] * s + view.y > 0 && box[1] * s + view.y < size.h);
+  let grey = false;
+  for (const shape of seen) {
+    const wear = scene.dress.pieces[shape.key] || ["", 0, "plain", "", 0, 0];
+    const tone = wear[2];
+    if (tone === "ghost") { ctx.fillStyle = `hsla(${(shape.key * 137) % 360},45%,62%,.34)`; ctx.fill(shape.path, "evenodd"); continue; }
+    if (!wear[0] || tone === "plain") { ctx.fillStyle = SHEET; ctx.fill(shape.path, "evenodd"); continue; }
+    fillWood(ctx, shape, wear, scene.woods, ready);
+    if (VEIL[tone]) { ctx.fillStyle = VEIL[tone]; ctx.fill(shape.path, "evenodd"); }
+    if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1);
+    grey ||= tone === "grey";
+  }
+  ctx.lineJoin = "round";
+  ctx.strokeStyle = INK;
+  ctx.lineWidth = Math.max(0.35, 0.8 / s);
+  for (const shape of seen) ctx.stroke(shape.path);
+  if (grey) {
+    ctx.globalCompositeOperation = "saturation"; ctx.fillStyle = "#808080"; ctx.fillRect(0, 0, scene.w, scene.h);
+    ctx.globalCompositeOperation = "source-over";
+  }
+  for (const shape of seen) drawWords(ctx, shape, scene.dress.pieces[shape.key], s);
+}
+
+function drawWords(ctx, shape, wear, s) {
+  if (!wear) return;
+  const [wood, grain, tone, label, arrow, strong] = wear;
+  const room = shape.r * s;
+  if (arrow && room > 4) drawArrow(ctx, shape.x, shape.y, grain, Math.min(Math.max(0.72 * shape.r, 9 / s), 26 / s), s, tone === "dark" ? HALO : INK);
+  const words = label || (!wood && tone !== "plain" && tone !== "ghost" ? "" : label);
+  if (!words || room < 3.2) return;
+  const px = Math.min(strong ? 24 : 20, Math.max(9.5, room * 0.8));
+  ctx.font = `700 ${px / s}px ${SLAB}`;
+  ctx.textAlign = "center"; ctx.textBaseline = "middle";
+  ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(words, shape.x, shape.y);
+  ctx.fillStyle = strong ? "#8f2b0a" : INK; ctx.fillText(words, shape.x, shape.y);
+}
+
+export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
+  ctx.save();
+  ctx.translate(x, y); ctx.rotate((-grain * Math.PI) / 180);
+  const head = Math.min(9 / s, 0.5 * reach);
+  const line = () => { ctx.beginPath(); ctx.moveTo(-reach, 0); ctx.lineTo(reach, 0); ctx.moveTo(reach - head, -head * 0.55); ctx.lineTo(reach, 0); ctx.lineTo(reach - head, head * 0.55); ctx.stroke(); };
+  ctx.lineCap = "round";
+  ctx.strokeStyle = colour === INK ? HALO : INK; ctx.lineWidth = 5 / s; line();
+  ctx.strokeStyle = colour; ctx.lineWidth = 2.2 / s; line();
+  ctx.restore();
+}
+
+export function drawMarks(ctx, scene, view, size, chosen, drag) {
+  ctx.setTransform(1, 0, 0, 1, 0, 0);
+  ctx.clearRect(0, 0, size.w, size.h);
+  const s = view.scale;
+  ctx.setTransform(s, 0, 0, s, view.x, view.y);
+  const marks = scene.dress.marks || [];
+  for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
+    const line = new Path2D(m.path);
+    ctx.lineCap = "round"; ctx.lineWidth = 4 / s; ctx.strokeStyle = m.kind === "melt" ? INK : HALO; ctx.stroke(line);
+    ctx.setLineDash([7 / s, 6 / s]); ctx.lineWidth = 2.4 / s; ctx.strokeStyle = m.kind === "melt" ? MELT : EMBER; ctx.stroke(line); ctx.setLineDash([]);
+  }
+  for (const shape of scene.shapes) {
+    if (!chosen.has(shape.key)) continue;
+    ctx.lineJoin = "round";
+    ctx.lineWidth = 8 / s; ctx.strokeStyle = HALO; ctx.stroke(shape.path);
+    ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(shape.path);
+  }
+  const one = chosen.size === 1 && scene.shapes.find((shape) => chosen.has(shape.key));
+  for (const m of marks) {
+    if (m.kind === "hole") drawHole(ctx, m.x, m.y, s);
+    if (m.kind === "ring") { ctx.beginPath(); ctx.arc(m.x, m.y, 17 / s, 0, 7); ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(); }
+    if (m.kind === "start") drawStart(ctx, m, s);
+  }
+  if (one && drag.arrows) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);
+  for (const m of marks) if (m.kind === "pin") drawPin(ctx, m, s);
+  if (drag.box) {
+    const [x0, y0, x1, y1] = drag.box;
+    ctx.fillStyle = "rgba(178,58,18,.12)"; ctx.fillRect(x0, y0, x1 - x0, y1 - y0);
+    ctx.lineWidth = 1.5 / s; ctx.strokeStyle = EMBER; ctx.strokeRect(x0, y0, x1 - x0, y1 - y0);
+  }
+}
+
+function drawHole(ctx, x, y, s) {
+  ctx.beginPath(); ctx.arc(x, y, 7 / s, 0, 7); ctx.fillStyle = SHEET; ctx.fill(); ctx.lineWidth = 1.4 / s; ctx.strokeStyle = INK; ctx.stroke();
+  ctx.beginPath(); ctx.moveTo(x - 10 / s, y); ctx.lineTo(x + 10 / s, y); ctx.moveTo(x, y - 10 / s); ctx.lineTo(x, y + 10 / s); ctx.stroke();
+}
+
+function drawStart(ctx, m, s) {
+  ctx.beginPath(); ctx.moveTo(m.x, m.y); ctx.lineTo(m.x - 9 / s, m.y - 5 / s); ctx.lineTo(m.x - 9 / s, m.y + 5 / s); ctx.closePath();
+  ctx.fillStyle = EMBER; ctx.fill(); ctx.lineWidth = 1.2 / s; ctx.strokeStyle = HALO; ctx.stroke();
+}
+
+function drawPin(ctx, m, s) {
+  ctx.beginPath(); ctx.arc(m.x, m.y, 13 / s, 0, 7); ctx.fillStyle = SHEET; ctx.fill(); ctx.lineWidth = 2.6 / s; ctx.strokeStyle = EMBER; ctx.stroke();
+  ctx.font = `700 ${14 / s}px ${SLAB}`; ctx.textAlign = "center"; ctx.textBaseline = "middle"; ctx.fillStyle = INK; ctx.fillText(m.text, m.x, m.y + 0.5 / s);
+}

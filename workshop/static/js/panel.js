@@ -1,0 +1,123 @@
+// The panel: one component for every station. Holds the scene, the view and the selection; draws through a back end.
+import { drawMarks, drawPieces, readShapes } from "./canvas.js";
+
+const REST_MS = 90;
+
+export class Panel {
+  constructor(element) {
+    this.element = element;
+    this.top = this.canvas(); this.base = this.canvas();
+    this.scene = { shapes: [], dress: { pieces: {}, marks: [] }, woods: {}, w: 1, h: 1 };
+    this.view = { scale: 1, x: 0, y: 0 };
+    this.chosen = new Set();
+    this.drag = { arrows: false };
+    this.cache = null;
+    new ResizeObserver(() => this.fit()).observe(element);
+  }
+
+  canvas() {
+    const canvas = document.createElement("canvas");
+    canvas.setAttribute("aria-hidden", "true");
+    this.element.prepend(canvas);
+    return canvas;
+  }
+
+  // shapes: {w, h, shapes}; dress: {pieces, marks}; woods: code to {tile, colour}
+  show(shapes, dress, woods) {
+    Object.assign(this.scene, { w: shapes.w, h: shapes.h, shapes: readShapes(shapes), dress, woods });
+    this.fit();
+  }
+
+  wear(dress) { this.scene.dress = dress; this.redraw(); }
+
+  fit() {
+    const box = this.element.getBoundingClientRect();
+    if (!box.width) return;
+    this.ratio = Math.min(window.devicePixelRatio || 1, 2);
+    this.size = { w: Math.round(box.width * this.ratio), h: Math.round(box.height * this.ratio) };
+    for (const canvas of [this.base, this.top]) { canvas.width = this.size.w; canvas.height = this.size.h; }
+    const pad = Number(this.element.dataset.pad ?? 1) * this.ratio;
+    const focus = this.focus || [0, 0, this.scene.w, this.scene.h];
+    const scale = Math.min((this.size.w - 2 * pad) / (focus[2] - focus[0]), (this.size.h - 2 * pad) / (focus[3] - focus[1]));
+    const middle = this.element.dataset.align !== "left";
+    this.view = {
+      scale,
+      x: middle ? (this.size.w - scale * (focus[0] + focus[2])) / 2 : pad - scale * focus[0],
+      y: middle ? (this.size.h - scale * (focus[1] + focus[3])) / 2 : pad - scale * focus[1],
+    };
+    this.redraw();
+  }
+
+  redraw() {
+    if (!this.size) return;
+    drawPieces(this.base.getContext("2d"), this.scene, this.view, this.size, () => this.later());
+    this.cache = null;
+    this.marks();
+  }
+
+  later() { cancelAnimationFrame(this.soon); this.soon = requestAnimationFrame(() => this.redraw()); }
+
+  marks() {
+    if (!this.size) return;
+    const unit = { ...this.view, scale: this.view.scale };
+    drawMarks(this.top.getContext("2d"), this.scene, unit, this.size, this.chosen, this.drag);
+    this.element.dispatchEvent(new CustomEvent("panel:drawn", { bubbles: true }));
+  }
+
+  // While the hand moves, the last picture is moved and stretched; at rest it is drawn sharp again.
+  move(view) {
+    const bounds = { w: this.scene.w * view.scale, h: this.scene.h * view.scale };
+    const keep = 60 * this.ratio;
+    view.x = Math.min(this.size.w - keep, Math.max(keep - bounds.w, view.x));
+    view.y = Math.min(this.size.h - keep, Math.max(keep - bounds.h, view.y));
+    if (!this.cache) {
+      this.cache = { view: this.view, picture: new OffscreenCanvas(this.size.w, this.size.h) };
+      this.cache.picture.getContext("2d").drawImage(this.base, 0, 0);
+    }
+    this.view = view;
+    const k = view.scale / this.cache.view.scale;
+    const ctx = this.base.getContext("2d");
+    ctx.setTransform(1, 0, 0, 1, 0, 0);
+    ctx.clearRect(0, 0, this.size.w, this.size.h);
+    ctx.setTransform(k, 0, 0, k, view.x - k * this.cache.view.x, view.y - k * this.cache.view.y);
+    ctx.drawImage(this.cache.picture, 0, 0);
+    this.marks();
+    clearTimeout(this.rest);
+    this.rest = setTimeout(() => this.redraw(), REST_MS);
+  }
+
+  zoom(factor, x = this.size.w / 2, y = this.size.h / 2) {
+    const scale = Math.min(60, Math.max(0.1, this.view.scale * factor));
+    const k = scale / this.view.scale;
+    this.move({ scale, x: x - k * (x - this.view.x), y: y - k * (y - this.view.y) });
+  }
+
+  // page pixels to mm, and back
+  toScene(event) {
+    const box = this.element.getBoundingClientRect();
+    return [((event.clientX - box.left) * this.ratio - this.view.x) / this.view.scale, ((event.clientY - box.top) * this.ratio - this.view.y) / this.view.scale];
+  }
+
+  toPage(x, y) {
+    const box = this.element.getBoundingClientRect();
+    return [box.left + (x * this.view.scale + this.view.x) / this.ratio, box.top + (y * this.view.scale + this.view.y) / this.ratio];
+  }
+
+  at(x, y) {
+    const ctx = this.top.getContext("2d");
+    ctx.setTransform(1, 0, 0, 1, 0, 0);
+    return this.scene.shapes.filter(({ box }) => x >= box[0] && x <= box[2] && y >= box[1] && y <= box[3]).find((s) => ctx.isPointInPath(s.path, x, y, "evenodd"));
+  }
+
+  within([x0, y0, x1, y1]) {
+    return this.scene.shapes.filter((s) => s.x >= Math.min(x0, x1) && s.x <= Math.max(x0, x1) && s.y >= Math.min(y0, y1) && s.y <= Math.max(y0, y1)).map((s) => s.key);
+  }
+
+  shape(key) { return this.scene.shapes.find((s) => s.key === key); }
+
+  choose(keys) {
+    this.chosen = new Set([...keys].filter((key) => this.shape(key)));
+    this.marks();
+    this.element.dispatchEvent(new CustomEvent("panel:chosen", { bubbles: true }));
+  }
+}

@@ -1,0 +1,94 @@
+// A station's page: ties the panel to the ticket, the keys and the string.
+import { Panel } from "./panel.js";
+import { hands } from "./hands.js";
+import { hangString } from "./string.js";
+import "./keys.js";
+import "./dial.js";
+import "./said.js";
+
+const json = (id) => JSON.parse(document.getElementById(id).textContent);
+const element = document.getElementById("panel");
+const panel = new Panel(element);
+const field = (name) => document.querySelector(`#state [name=${name}]`);
+
+hands(panel, { turned: (deg) => perform({ verb: "grain", deg }) });
+hangString(panel);
+
+fetch(element.dataset.shapes).then((answer) => answer.json()).then((shapes) => {
+  panel.show(shapes, json("dress"), json("woods"));
+  panel.drag.arrows = element.dataset.arrows === "yes";
+  panel.chosen = new Set(keysOf(field("pieces").value));
+  document.fonts.ready.then(() => panel.redraw());
+  element.dataset.ready = "yes";
+});
+
+export function keysOf(text) {
+  return text.split(",").filter(Boolean).flatMap((item) => {
+    const [low, high = low] = item.split("-").map(Number);
+    return Array.from({ length: high - low + 1 }, (_, i) => low + i);
+  });
+}
+
+function runsOf(keys) {
+  const spans = [];
+  for (const key of [...keys].sort((a, b) => a - b)) {
+    const last = spans.at(-1);
+    if (last && key === last[1] + 1) last[1] = key; else spans.push([key, key]);
+  }
+  return spans.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(",");
+}
+
+function perform(values) {
+  const state = Object.fromEntries(["pieces", "revision", "show"].map((name) => [name, field(name).value]));
+  htmx.ajax("POST", element.dataset.do, { target: "#ticket", swap: "outerHTML", values: { ...state, ...values } });
+}
+
+// Other pieces are chosen: their ticket comes, and the address keeps them.
+element.addEventListener("panel:chosen", () => {
+  const pieces = runsOf(panel.chosen), show = field("show").value;
+  field("pieces").value = pieces;
+  const query = new URLSearchParams({ show, ...(pieces && { pieces }) });
+  history.replaceState(null, "", `?${query}`);
+  htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
+});
+
+// What the answer to an edit says the pieces wear now.
+document.body.addEventListener("htmx:afterSettle", () => {
+  const dress = document.getElementById("dress");
+  if (dress && dress !== panel.lastDress) { panel.lastDress = dress; panel.wear(JSON.parse(dress.textContent)); }
+});
+
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  // sentences about what went wrong are shown, not thrown away
+  if ([409, 413, 422, 403, 404].includes(event.detail.xhr.status)) { event.detail.shouldSwap = true; event.detail.isError = false; }
+});
+
+document.body.addEventListener("click", (event) => {
+  const picker = event.target.closest("[data-choose]");
+  if (picker) { panel.choose(keysOf(picker.dataset.choose)); return; }
+  const step = event.target.closest("[data-step]");
+  if (step) stepTo(Number(step.dataset.step));
+  const zoom = event.target.closest("[data-zoom]");
+  if (zoom) zoom.dataset.zoom === "fit" ? panel.fit() : panel.zoom(Number(zoom.dataset.zoom));
+  const opener = event.target.closest("[data-open]");
+  if (opener) document.getElementById(opener.dataset.open).showModal();
+  if (event.target.closest("[data-close]")) event.target.closest("dialog").close();
+});
+
+function stepTo(by) {
+  const order = panel.scene.shapes.map((shape) => shape.key);
+  const here = order.indexOf([...panel.chosen].at(-1) ?? -1);
+  panel.choose([order[(here + by + order.length) % order.length]]);
+}
+
+element.addEventListener("keydown", (event) => {
+  const pan = { ArrowLeft: [1, 0], ArrowRight: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+  if (pan && event.altKey) panel.move({ ...panel.view, x: panel.view.x + 60 * pan[0], y: panel.view.y + 60 * pan[1] });
+  else if (pan) stepTo(pan[0] + pan[1] > 0 ? -1 : 1);
+  else if (event.key === "+" || event.key === "=") panel.zoom(1.25);
+  else if (event.key === "-") panel.zoom(0.8);
+  else return;
+  event.preventDefault();
+});
+
+window.emberPanel = panel;

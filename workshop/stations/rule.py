@@ -1,0 +1,94 @@
+"""The strip of stations as a folding rule: one tick a decision, an ember bead where one is left."""
+
+from dataclasses import dataclass
+
+from emberquilt.bench import cards
+from emberquilt.plan import Plan
+from workshop.bench.actions import done_keys
+from workshop.compositions.models import Composition
+
+NAMES = {
+    "pattern": "Pattern",
+    "wood": "Wood",
+    "relief": "Relief",
+    "stock": "Stock",
+    "saw": "Saw",
+    "assembly": "Fit and glue",
+    "calendar": "Calendar",
+    "bench": "Bench",
+    "log": "Log",
+}
+MOST_TICKS, LEAST_TICKS, MOST_BEADS = 40, 12, 9
+WIDTHS = {False: 96, True: 186}
+
+
+@dataclass(frozen=True)
+class Leaf:
+    """One leaf of the rule, with where its ticks and beads stand in pixels."""
+
+    station: str
+    name: str
+    words: str
+    left: int
+    current: bool
+    width: int
+    ticks: tuple[tuple[float, float], ...]
+    beads: tuple[float, ...]
+
+
+def rule_of(row: Composition, plan: Plan, current: str) -> list[Leaf]:
+    words = _words(row, plan)
+    pieces = len(plan.composition.mosaic.pieces)
+    return [_leaf(s, words[s], plan.left.get(s, 0), pieces, s == current) for s in NAMES]
+
+
+def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Leaf:
+    width = WIDTHS[current]
+    count = max(LEAST_TICKS, min(MOST_TICKS * (2 if current else 1), pieces))
+    step = (width - 6) / count
+    ticks = tuple((round(0.5 + i * step, 1), 12 if i % 10 == 0 else 9 if i % 5 == 0 else 5.5) for i in range(count + 1))
+    beads = min(left, MOST_BEADS)
+    places = tuple(round(0.5 + step * round((i + 1) * count / (beads + 1)), 1) for i in range(beads))
+    return Leaf(station, NAMES[station], words, left, current, width, ticks, places)
+
+
+def _words(row: Composition, plan: Plan) -> dict[str, str]:
+    words = {s: f"{n} left" if n else "settled" for s, n in plan.left.items()}
+    table, done = cards(plan), done_keys(row)
+    sawn = sum(1 for step, _ in done if step == "saw")
+    glued = sum(1 for step, _ in done if step == "glue")
+    if not table:
+        bench = "waits for wood"
+    elif not done:
+        bench = "not begun"
+    elif len(done) >= len(table):
+        bench = "all done"
+    else:
+        bench = f"{glued} glued" if glued else f"{sawn} of {len(plan.saw.cuts)} sawn"
+    events = row.events.count()
+    return words | {"bench": bench, "log": f"{events} entries" if events else "empty"}
+
+
+def next_station(row: Composition, plan: Plan) -> str:
+    """Where the work goes on: the first station in order with something left, else the calendar."""
+    return next((s for s in NAMES if plan.left.get(s)), "calendar")
+
+
+def shelf_entry(row: Composition, plan: Plan) -> dict:
+    """What the shelf shows of a work. It is not begun while nothing was ever decided about it."""
+    station = next_station(row, plan)
+    return {
+        "row": row,
+        "plan": plan,
+        "station": station,
+        "station_name": NAMES[station],
+        "left": plan.left.get(station, 0),
+        "rule": shelf_rule(row, plan),
+        "begun": bool(row.cursor or row.events.exists()) or any(p.wood for p in plan.composition.pieces()),
+    }
+
+
+def shelf_rule(row: Composition, plan: Plan) -> list[tuple[float, bool, bool]]:
+    """For the tag on the shelf: (x, left, here) for each station."""
+    here = next_station(row, plan)
+    return [(2 + i * 21.0, bool(plan.left.get(s)), s == here) for i, s in enumerate(NAMES)]

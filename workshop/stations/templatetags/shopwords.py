@@ -1,0 +1,126 @@
+"""Lengths, areas and times in the shop's words, with true fractions."""
+
+import json
+
+from django import template
+from django.utils.html import conditional_escape, format_html
+from django.utils.safestring import mark_safe
+
+from emberquilt.practice import FINE_MM, Practice
+from emberquilt.units import format_length, format_minutes, inch_parts
+from emberquilt.wood.woods import woods
+
+register = template.Library()
+
+
+@register.filter
+def long(mm: float | None, practice: Practice):
+    """``2 3/8 in`` set with a true fraction, or millimetres."""
+    if mm is None:
+        return "not set"
+    if practice.unit != "in" or 0 < mm < FINE_MM:
+        return format_html('<span class="m">{}</span> mm', format_length(mm, "mm", with_unit=False))
+    return format_html("{} in", bare_inches(mm, practice.denominator))
+
+
+@register.filter
+def bare(mm: float | None, practice: Practice):
+    """The length without its unit."""
+    if mm is None:
+        return ""
+    if practice.unit != "in":
+        return format_html('<span class="m">{}</span>', format_length(mm, "mm", with_unit=False))
+    return bare_inches(mm, practice.denominator)
+
+
+def bare_inches(mm: float, denominator: int):
+    whole, rest = inch_parts(mm, denominator)
+    fraction = format_html('<span class="fr">{}</span>', str(rest)) if rest else ""
+    return format_html('<span class="m">{}{}</span>', whole if whole or not rest else "", fraction)
+
+
+@register.filter
+def typed(mm: float | None, practice: Practice) -> str:
+    """The length as one would type it, for an input."""
+    return "" if mm is None else format_length(mm, practice.unit, practice.denominator)
+
+
+@register.filter
+def area(mm2: float, practice: Practice):
+    number, unit = practice.say_area(mm2).split()
+    return format_html('<span class="m">{}</span> {}', number, unit)
+
+
+@register.filter
+def minutes(value: float) -> str:
+    return format_minutes(value)
+
+
+@register.filter
+def wood_name(code: str) -> str:
+    return woods()[code].name if code in woods() else "no wood"
+
+
+@register.filter
+def clock(seconds: float) -> str:
+    whole = int(seconds)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+@register.simple_tag
+def mark():
+    """The square that stands for the product: an eight-pointed quilt star in ember and paper."""
+    return mark_safe(
+        '<svg viewBox="0 0 34 34" width="34" height="34" aria-hidden="true"><rect x="1" y="1" width="32" height="32" fill="#2a2521"/>'
+        '<path d="M17 3L21.5 12.5 17 17Z M31 17L21.5 21.5 17 17Z M17 31L12.5 21.5 17 17Z M3 17L12.5 12.5 17 17Z" fill="#b23a12"/>'
+        '<path d="M17 3L12.5 12.5 17 17Z M31 17L21.5 12.5 17 17Z M17 31L21.5 21.5 17 17Z M3 17L12.5 21.5 17 17Z" fill="#f0ddb0"/></svg>'
+    )
+
+
+@register.filter
+def fix_values(fix, finding) -> str:
+    """A fix as the values its button posts, safe inside a single-quoted attribute."""
+    values = dict(fix.values)
+    pieces = ",".join(str(key) for key in values.pop("pieces", finding.pieces))
+    if fix.verb == "accept":
+        values["finding"] = finding.id
+    text = json.dumps({"verb": fix.verb, "pieces": pieces, **{name: str(value) for name, value in values.items()}})
+    return conditional_escape(text)
+
+
+@register.filter
+def copies(letters) -> int:
+    """How many cutting copies these pieces take."""
+    return max(letters, default=0)
+
+
+@register.filter
+def times15(value: int) -> int:
+    """Ticks of the dial stand every fifteen degrees."""
+    return value * 15
+
+
+@register.filter
+def negative(degrees: float) -> float:
+    """Screens turn clockwise, arrows are given counter-clockwise."""
+    return -degrees
+
+
+@register.filter
+def percent(share: float) -> str:
+    return f"{share:.0%}"
+
+
+FULL_DAY_MINUTES = 360.0
+
+
+@register.filter
+def top_of_bar(slots) -> float:
+    """Top of a day's bar on a scale of six hours of hands in 40 units."""
+    minutes_of_hands = sum(slot.task.minutes for slot in slots)
+    return round(40 - 40 * min(minutes_of_hands / FULL_DAY_MINUTES, 1.0), 1)
+
+
+@register.filter
+def size(coverage) -> int:
+    return len(coverage)

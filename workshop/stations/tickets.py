@@ -1,0 +1,271 @@
+"""What the ticket and the strip of each station say, gathered from the plan. No arithmetic beyond counting."""
+
+from dataclasses import dataclass
+
+from emberquilt.composition import Layer, Piece
+from emberquilt.drawing.panel import dress_json
+from emberquilt.drawing.readings import READINGS, read
+from emberquilt.plan import Plan
+from emberquilt.saw.copies import MOST_COPIES
+from emberquilt.wood.colour import closest
+from emberquilt.wood.judgement import seam_reading
+from emberquilt.wood.movement import movement_mm
+from emberquilt.wood.woods import Wood, woods
+from workshop.compositions.journal import runs
+
+MOST_SEAMS = 5
+MOST_ON_STRIP = 9
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """The selected pieces and what they have in common; a field is None where they differ."""
+
+    pieces: tuple[Piece, ...]
+    layer: Layer
+
+    @property
+    def one(self) -> Piece | None:
+        return self.pieces[0] if len(self.pieces) == 1 else None
+
+    @property
+    def keys(self) -> str:
+        return runs(p.key for p in self.pieces)
+
+    def _common(self, name: str):
+        values = {getattr(p, name) for p in self.pieces}
+        return values.pop() if len(values) == 1 else None
+
+    @property
+    def wood(self) -> Wood | None:
+        return woods().get(self._common("wood") or "")
+
+    @property
+    def grain_deg(self) -> float | None:
+        return self._common("grain_deg")
+
+    @property
+    def thickness_mm(self) -> float | None:
+        return self._common("thickness_mm")
+
+    @property
+    def shim_mm(self) -> float | None:
+        return self._common("shim_mm")
+
+    @property
+    def part(self) -> str:
+        return self._common("part") or ""
+
+    @property
+    def area_mm2(self) -> float:
+        return sum(self.layer.coverage.area_mm2[p.key] for p in self.pieces)
+
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        bounds = [self.layer.coverage.by_key[p.key].bounds for p in self.pieces]
+        return max(b[2] for b in bounds) - min(b[0] for b in bounds), max(b[3] for b in bounds) - min(
+            b[1] for b in bounds
+        )
+
+    @property
+    def alike(self) -> str:
+        """Keys of every piece of the same wood, or of none, as the first chosen."""
+        return runs(p.key for p in self.layer.pieces if p.wood == self.pieces[0].wood)
+
+    @property
+    def same_colour(self) -> str:
+        """Keys of every piece with the first one's colour in the drawing; empty where the drawing has none."""
+        colour = self.pieces[0].colour
+        return runs(p.key for p in self.layer.pieces if p.colour == colour) if colour else ""
+
+    @property
+    def same_part(self) -> str:
+        return runs(p.key for p in self.layer.pieces if p.part == self.part) if self.part else ""
+
+
+def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dict:
+    """Everything the templates of a station need beside the row itself."""
+    layer = plan.composition.mosaic
+    pieces = tuple(layer.by_key[key] for key in keys if key in layer.by_key)
+    chosen = Chosen(pieces, layer) if pieces else None
+    readings = list(READINGS[station])
+    show = show if show in readings else readings[0]
+    findings = plan.findings(station)
+    return {
+        "plan": plan,
+        "practice": plan.composition.practice,
+        "station": station,
+        "show": show,
+        "readings": readings,
+        "chosen": chosen,
+        "findings": findings[:12],
+        "more_findings": max(0, len(findings) - 12),
+        "accepted": plan.accepted(station),
+        "accepted_reasons": plan.composition.accepted,
+        "dress": dress_json(read(plan, station, show, findings)),
+        "ticket_template": f"stations/tickets/{station}.html",
+        "strip_template": f"stations/strips/{station}.html",
+        "woods": woods(),
+        **STATIONS[station](plan, chosen),
+    }
+
+
+def _pattern(plan: Plan, chosen: Chosen | None) -> dict:
+    return {"by_part": _parts(plan)}
+
+
+def _parts(plan: Plan) -> list[tuple[str, str, int]]:
+    parts: dict[str, list[int]] = {}
+    for p in plan.composition.mosaic.pieces:
+        if p.part:
+            parts.setdefault(p.part, []).append(p.key)
+    return [(name, runs(keys), len(keys)) for name, keys in sorted(parts.items())]
+
+
+def palette(plan: Plan) -> list[dict]:
+    """Woods in use, by area, the largest first; keys 1 to 9 give them."""
+    area: dict[str, float] = {}
+    count: dict[str, int] = {}
+    for p in plan.composition.mosaic.pieces:
+        if p.wood:
+            area[p.wood] = area.get(p.wood, 0.0) + plan.composition.mosaic.coverage.area_mm2[p.key]
+            count[p.wood] = count.get(p.wood, 0) + 1
+    order = list(woods())
+    used = sorted(area, key=lambda code: order.index(code))
+    total = sum(area.values()) or 1.0
+    return [
+        {
+            "wood": woods()[code],
+            "count": count[code],
+            "key": i + 1 if i < MOST_ON_STRIP else "",
+            "grow": 1 + round(19 * area[code] / total),
+        }
+        for i, code in enumerate(used)
+    ]
+
+
+def _wood(plan: Plan, chosen: Chosen | None) -> dict:
+    context: dict = {"palette": palette(plan), "seams": [], "suggested": [], "movement": None}
+    if chosen is None:
+        return context
+    piece = chosen.one
+    if piece is not None:
+        context["seams"] = _seams(plan, piece)
+        if piece.colour:
+            context["suggested"] = closest(piece.colour, most=3)
+    if chosen.wood is not None:
+        width, height = chosen.size_mm
+        context["movement"] = movement_mm(chosen.wood, max(width, height), 8, 12)
+    return context
+
+
+def _seams(plan: Plan, piece: Piece) -> list[dict]:
+    """The neighbours of a piece, those that melt first, then by length of seam."""
+    layer = plan.composition.mosaic
+    rows = []
+    for key, seam in layer.coverage.neighbours[piece.key].items():
+        other = layer.by_key[key]
+        reading, apart = seam_reading(piece, other, plan.composition.practice)
+        rows.append({"other": other, "reading": reading, "apart": apart, "length": seam.length_mm})
+    rank = {"melts": 0, "open": 1, "shades": 2, "reads": 3}
+    rows.sort(key=lambda r: (rank[r["reading"]], -r["length"]))
+    return rows[:MOST_SEAMS]
+
+
+def _relief(plan: Plan, chosen: Chosen | None) -> dict:
+    return {"relief": plan.relief}
+
+
+def _stock(plan: Plan, chosen: Chosen | None) -> dict:
+    wanted = {p.wood for p in chosen.pieces} if chosen else set()
+    largest = max((n.rough_mm2 for n in plan.needs), default=1.0)
+    needs = [
+        {
+            "need": n,
+            "wood": woods()[n.wood],
+            "keys": runs(n.pieces),
+            "chosen": n.wood in wanted,
+            "grow": 1 + round(19 * n.rough_mm2 / largest),
+        }
+        for n in plan.needs
+    ]
+    shown = [n for n in needs if n["chosen"]] or needs[:1]
+    return {"needs": needs, "shown_need": shown[0] if shown else None, "copies": max(plan.copies.values(), default=0), "copies_bound": MOST_COPIES,
+            "board_feet": sum(n.board_feet for n in plan.needs), "rough_mm2": sum(n.rough_mm2 for n in plan.needs)}  # fmt: skip
+
+
+def _saw(plan: Plan, chosen: Chosen | None) -> dict:
+    cut = plan.saw.by_piece.get(chosen.one.key) if chosen and chosen.one else None
+    first = set(plan.composition.pins.get("saw_first", []))
+    chapters = [
+        {"chapter": c, "roman": ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"][c.number - 1], "current": cut is not None and cut.chapter == c.number,
+         "grow": 1 + round(19 * c.minutes / plan.saw.minutes)}
+        for c in plan.saw.chapters
+    ]  # fmt: skip
+    current = next((c["chapter"] for c in chapters if c["current"]), None)
+    order = [c.piece for c in plan.saw.cuts]
+    after = order[(order.index(cut.piece) + 1) % len(order)] if cut else (order[0] if order else None)
+    return {
+        "saw": plan.saw,
+        "cut": cut,
+        "chapters": chapters,
+        "current_chapter": current,
+        "pinned": cut is not None and cut.piece in first,
+        "next_cut": after,
+        "copy": "ABCD"[plan.copies[cut.piece] - 1] if cut else "",
+        "bits": sorted({h.bit_mm for h in cut.holes if h.bit_mm}) if cut else [],
+    }
+
+
+def _assembly(plan: Plan, chosen: Chosen | None) -> dict:
+    glue = plan.glue
+    step = next((s for s in glue.steps if s.piece == chosen.one.key), None) if chosen and chosen.one else None
+    number = {p.key: p.number for p in plan.composition.mosaic.pieces}
+    order = [s.piece for s in glue.steps]
+    after = order[step.order % len(order)] if step else (order[0] if order else None)
+    return {
+        "glue": glue,
+        "step": step,
+        "touches": [number[k] for k in step.touches] if step else [],
+        "next_step": after,
+        "batches": [
+            {"number": i, "keys": runs(b), "count": len(b), "current": step is not None and step.batch == i}
+            for i, b in enumerate(glue.batches, 1)
+        ],
+        "anchor_number": number.get(glue.anchor),
+    }
+
+
+def _calendar(plan: Plan, chosen: Chosen | None) -> dict:
+    from emberquilt.errors import BadChoice
+
+    try:
+        schedule = plan.schedule
+    except BadChoice:
+        return {"schedule": None, "days": [], "hours": plan.composition.practice.hours}
+    days: dict = {}
+    for slot in schedule.slots:
+        days.setdefault(slot.begin.date(), []).append(slot)
+    return {
+        "schedule": schedule,
+        "days": sorted(days.items()),
+        "hours": plan.composition.practice.hours,
+        "hands": sum(t.minutes for t in plan.tasks),
+        "waits": sum(t.wait_minutes for t in plan.tasks),
+    }
+
+
+def _log(plan: Plan, chosen: Chosen | None) -> dict:
+    return {}
+
+
+STATIONS = {
+    "pattern": _pattern,
+    "wood": _wood,
+    "relief": _relief,
+    "stock": _stock,
+    "saw": _saw,
+    "assembly": _assembly,
+    "calendar": _calendar,
+    "log": _log,
+}

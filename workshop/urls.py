@@ -1,0 +1,54 @@
+from django.contrib.auth import views as auth
+from django.contrib.auth.decorators import login_not_required
+from django.urls import path, register_converter
+from django.urls.converters import StringConverter
+
+from workshop.bench import views as bench
+from workshop.compositions import views as compositions
+from workshop.entry import views as entry
+from workshop.shop import views as shop
+from workshop.stations import views as stations
+
+handler400 = "workshop.entry.views.bad_request"
+handler403 = "workshop.entry.views.refused"
+handler404 = "workshop.entry.views.not_found"
+handler500 = "workshop.entry.views.broken"
+
+
+class StationConverter(StringConverter):
+    regex = "pattern|wood|relief|stock|saw|assembly|calendar|log"
+
+
+register_converter(StationConverter, "station")
+
+urlpatterns = [
+    path("", compositions.shelf, name="shelf"),
+    path("bring/", compositions.bring, name="bring"),
+    path("draft/<uuid:uid>/", compositions.draft, name="draft"),
+    path("draft/<uuid:uid>/source", compositions.draft_source, name="draft-source"),
+    path("draft/<uuid:uid>/scene.json", compositions.draft_scene, name="draft-scene"),
+    path("draft/<uuid:uid>/again/", compositions.draft_again, name="draft-again"),
+    path("draft/<uuid:uid>/stop/", compositions.draft_stop, name="draft-stop"),
+    path("draft/<uuid:uid>/accept/", compositions.draft_accept, name="draft-accept"),
+    path("draft/<uuid:uid>/discard/", compositions.draft_discard, name="draft-discard"),
+    path("work/<uuid:uid>/shapes.json", compositions.shapes, name="shapes"),
+    path("work/<uuid:uid>/out/<slug:kind>", compositions.leave, name="leave"),
+    path("work/<uuid:uid>/discard/", compositions.discard, name="discard"),
+    path("work/<uuid:uid>/undo/<station:station>/", stations.undo, name="undo"),
+    path("work/<uuid:uid>/redo/<station:station>/", stations.redo, name="redo"),
+    path("work/<uuid:uid>/bench/", bench.card, name="bench"),
+    path("work/<uuid:uid>/bench/tick/", bench.tick, name="bench-tick"),
+    path("work/<uuid:uid>/bench/clock/", bench.clock, name="bench-clock"),
+    path("work/<uuid:uid>/bench/untick/", bench.untick, name="bench-untick"),
+    path("work/<uuid:uid>/<station:station>/", stations.station, name="station"),
+    path("work/<uuid:uid>/<station:station>/ticket", stations.ticket, name="ticket"),
+    path("work/<uuid:uid>/<station:station>/do/", stations.do, name="do"),
+    path("work/<uuid:uid>/<station:station>/<slug:show>/dress.json", compositions.dress, name="dress"),
+    path("shop/", shop.shop, name="shop"),
+    path("shop/practice/", shop.practice, name="shop-practice"),
+    path("shop/board/", shop.add_board, name="shop-board"),
+    path("shop/board/<int:pk>/drop/", shop.drop_board, name="shop-board-drop"),
+    path("enter/", login_not_required(auth.LoginView.as_view(template_name="entry/enter.html")), name="login"),
+    path("leave/", auth.LogoutView.as_view(), name="logout"),
+    path("locked/", entry.Locked.as_view(), name="locked"),
+]
