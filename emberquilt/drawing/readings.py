@@ -6,7 +6,6 @@ from ..composition import Composition
 from ..findings import Finding
 from ..plan import Plan
 from ..units import format_length
-from ..wood.judgement import seam_reading
 from .scene import Dress, Mark, Scene, path_of, scene_of
 
 Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
@@ -25,7 +24,12 @@ def numbers(plan: Plan):
 
 
 def woods(plan: Plan):
-    """Woods as they will look, seams that melt marked."""
+    """Woods as they will look."""
+    return _each(plan.composition, "full"), ()
+
+
+def woods_and_seams(plan: Plan):
+    """Woods as they will look, seams that melt and were not accepted marked."""
     return _each(plan.composition, "full"), _melting(plan)
 
 
@@ -43,12 +47,9 @@ def numbered_woods(plan: Plan):
 
 
 def _melting(plan: Plan) -> tuple[Mark, ...]:
-    layer, practice = plan.composition.mosaic, plan.composition.practice
-    return tuple(
-        Mark("melt", path=path_of(seam.line))
-        for seam in layer.coverage.seams
-        if seam_reading(layer.by_key[seam.a], layer.by_key[seam.b], practice)[0] == "melts"
-    )
+    neighbours = plan.composition.mosaic.coverage.neighbours
+    melting = (f.pieces for f in plan.findings("wood") if f.code == "melts")
+    return tuple(Mark("melt", path=path_of(neighbours[a][b].line)) for a, b in melting)
 
 
 def heights(plan: Plan):
@@ -119,7 +120,7 @@ def plain(plan: Plan):
 
 READINGS: dict[str, dict[str, Reading]] = {
     "pattern": {"numbers": numbers, "woods": woods, "plain": plain},
-    "wood": {"woods": woods, "arrows": arrows, "numbers": numbered_woods, "greys": greys, "plain": plain},
+    "wood": {"woods": woods_and_seams, "arrows": arrows, "numbers": numbered_woods, "greys": greys, "plain": plain},
     "relief": {"heights": heights, "shims": shims, "woods": woods, "numbers": numbered_woods},
     "stock": {"woods": woods, "copies": copies, "numbers": numbered_woods},
     "saw": {"order": cutting_order, "holes": holes, "copies": copies, "woods": woods, "plain": plain},

@@ -10,6 +10,7 @@ from ..wood.woods import data_rows
 KERF_PER_THICKNESS = 1.35
 """Set and wander widen the cut beyond the blade: common practice, no source."""
 HARD_LBF = 1000
+DETAIL_STEPS = 2
 TEETH_WANTED = 8.0
 """Middle of the school of 6 to 10 teeth in the cut."""
 
@@ -48,8 +49,8 @@ def blades() -> tuple[Blade, ...]:
     )
 
 
-def choose_blade(practice: Practice, thickness_mm: float, hardness_lbf: float) -> Blade:
-    """The blade this practice takes for a thickness and a hardness."""
+def choose_blade(practice: Practice, thickness_mm: float, hardness_lbf: float, detail: bool = False) -> Blade:
+    """The blade this practice takes for a thickness and a hardness; two sizes finer for tight detail."""
     table = blades()
     if practice.blade_school == "one":
         return min(table, key=lambda b: abs(b.size - practice.one_blade))
@@ -59,4 +60,5 @@ def choose_blade(practice: Practice, thickness_mm: float, hardness_lbf: float) -
     size = next(size for upto, size in steps if thickness_mm <= upto)
     position = next(i for i, b in enumerate(table) if b.size == size)
     harder = 1 if hardness_lbf >= HARD_LBF else 0
-    return table[min(position + harder, len(table) - 1)]
+    finer = DETAIL_STEPS if detail else 0
+    return table[min(max(position + harder - finer, 0), len(table) - 1)]

@@ -67,7 +67,13 @@ def saw_plan(composition: Composition) -> SawPlan:
     chosen = [p for p in layer.pieces if p.wood]
     first = {key: i for i, key in enumerate(composition.pins.get("saw_first", []))}
     inside = layer.coverage.once("inside", lambda: _enclosed(layer))
-    blade_of = {p.key: choose_blade(practice, _thickness(p, practice), wood(p.wood).hardness_lbf) for p in chosen}
+    spots = layer.coverage.spots
+    blade_of = {
+        p.key: choose_blade(
+            practice, _thickness(p, practice), wood(p.wood).hardness_lbf, 2 * spots[p.key].radius_mm < practice.hold_mm
+        )
+        for p in chosen
+    }
     area = layer.coverage.area_mm2
 
     def rank(p: Piece):

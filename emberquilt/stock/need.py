@@ -11,6 +11,8 @@ from ..findings import Finding, Fix
 from ..practice import Practice
 from ..wood.woods import wood
 
+MEASURED_MM = 0.4
+"""A board counts as thick enough when it lacks no more than this: a 3/4 in board is often 19 mm."""
 SPACING_MM = 3.0
 """Left between pieces on a board for the saw and a finger's slip; common practice, no source."""
 
@@ -80,14 +82,26 @@ def needs_of(layer: Layer, practice: Practice, boards: tuple[Board, ...] = ()) -
         if piece.wood:
             groups.setdefault((piece.wood, piece.thickness_mm or practice.stock_mm), []).append(piece)
     needs = []
-    for (code, thickness), pieces in groups.items():
+    free = {board.key: board.area_mm2 for board in boards}
+    # the thickest need takes its boards first: only it has no other choice
+    for (code, thickness), pieces in sorted(groups.items(), key=lambda item: (item[0][0], -item[0][1])):
         outlines = [layer.coverage.by_key[p.key] for p in pieces]
         net = sum(o.area for o in outlines)
         largest = max(grain_box_mm2(o, p.grain_deg or 0.0) for o, p in zip(outlines, pieces, strict=True))
-        owned = sum(b.area_mm2 for b in boards if b.wood == code and b.thickness_mm >= thickness - 0.4)
-        keys = tuple(p.key for p in pieces)
-        needs.append(Need(code, thickness, keys, net, max(net / practice.board_use, largest), owned))
+        rough = max(net / practice.board_use, largest)
+        owned = _take(rough, [b for b in boards if b.wood == code and b.thickness_mm >= thickness - MEASURED_MM], free)
+        needs.append(Need(code, thickness, tuple(p.key for p in pieces), net, rough, owned))
     return tuple(sorted(needs, key=lambda need: (-need.rough_mm2, need.wood, need.thickness_mm)))
+
+
+def _take(rough_mm2: float, fitting: list[Board], free: dict[int, float]) -> float:
+    """Area on the rack for this need, the thinnest boards first; what it uses is no longer free for others."""
+    owned = sum(free[board.key] for board in fitting)
+    for board in sorted(fitting, key=lambda b: b.thickness_mm):
+        used = min(free[board.key], rough_mm2)
+        free[board.key] -= used
+        rough_mm2 -= used
+    return owned
 
 
 def stock_findings(needs: tuple[Need, ...], practice: Practice) -> list[Finding]:

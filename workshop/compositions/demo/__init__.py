@@ -48,5 +48,5 @@ BOARDS = [
     ("aspen", "A2", "26 in", "6 1/2 in", "3/4 in"), ("maple", "M1", "26 in", "6 in", "13/16 in"),
     ("yellowheart", "Y1", "20 in", "4 1/2 in", "13/16 in"), ("padauk", "P1", "17 in", "4 in", "13/16 in"),
     ("padauk", "P2", "24 in", "4 in", "3/4 in"), ("cherry", "C1", "31 in", "7 in", "13/16 in"),
-    ("poplar", "G1", "36 in", "9 in", "3/4 in"), ("ebony", "E1", "10 in", "2 in", "13/16 in"),
+    ("poplar", "G1", "36 in", "9 in", "3/4 in"), ("ebony", "E1", "10 in", "2 in", "13/16 in"), ("ebony", "E2", "4 in", "1 1/2 in", "1 1/4 in"),
 ]  # fmt: skip

@@ -87,7 +87,11 @@ function drawWords(ctx, shape, wear, s) {
   if (arrow && room > 4) drawArrow(ctx, shape.x, shape.y, grain, Math.min(Math.max(0.72 * shape.r, 9 / s), 26 / s), s, tone === "dark" ? HALO : INK);
   const words = label || (!wood && tone !== "plain" && tone !== "ghost" ? "" : label);
   if (!words || room < 3.2) return;
-  const px = Math.min(strong ? 24 : 20, Math.max(9.5, room * 0.8));
+  let px = Math.min(strong ? 24 : 20, Math.max(9.5, room * 0.8));
+  ctx.font = `700 ${px / s}px ${SLAB}`;
+  const wide = ctx.measureText(words).width * s;
+  if (wide > 2.4 * room) px *= (2.4 * room) / wide;
+  if (px < 7.5) return;
   ctx.font = `700 ${px / s}px ${SLAB}`;
   ctx.textAlign = "center"; ctx.textBaseline = "middle";
   ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(words, shape.x, shape.y);

@@ -124,3 +124,10 @@ def top_of_bar(slots) -> float:
 @register.filter
 def size(coverage) -> int:
     return len(coverage)
+
+
+@register.filter
+def timesince_days(finish, later) -> str:
+    """Whole days, or hours where less than one lies between."""
+    hours = (later - finish).total_seconds() / 3600
+    return f"{hours / 24:.0f} days" if hours >= 36 else f"{hours:.0f} hours"
