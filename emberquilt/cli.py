@@ -119,3 +119,7 @@ def _export(options) -> None:
         options.output.write_bytes(data)
     else:
         sys.stdout.buffer.write(data)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

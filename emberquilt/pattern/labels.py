@@ -11,6 +11,8 @@ from ..errors import BadDrawing
 SPECK_PX = 12
 """Paper regions smaller than this are scanning noise."""
 MOST_REGIONS = 15_000
+SPECKS_PER_REGION = 5
+"""A picture with more specks than this for each region is grain or a printer's screen, not lines."""
 OUTSIDES = ("auto", "keep", "drop")
 
 
@@ -41,9 +43,9 @@ def label_regions(grey: np.ndarray, outside: str = "auto") -> Labels:
     small[0] = False
     keep = ~small
     keep[0] = False
-    if keep.sum() > MOST_REGIONS:
+    if keep.sum() > MOST_REGIONS or small.sum() > 200 + SPECKS_PER_REGION * keep.sum():
         raise BadDrawing(
-            f"This picture falls into {keep.sum():,} regions: it looks like a photo or a screened print. "
+            f"This picture falls into {keep.sum() + small.sum():,} regions: it looks like a photo or a screened print. "
             "Bring dark lines on light paper."
         )
     outer = _outside_regions(label, ink, count, outside)

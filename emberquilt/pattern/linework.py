@@ -27,10 +27,10 @@ def faces_of(lines: shapely.Geometry, frame: shapely.Polygon | None = None) -> F
         lines = shapely.union(shapely.intersection(lines, frame), frame.exterior)
     noded = _noded(lines)
     noded, closed = _close_ends(noded)
-    polygons, _cuts, dangles, _ = shapely.polygonize_full(shapely.get_parts(noded))
+    polygons = shapely.polygonize(shapely.get_parts(noded))
     outlines = [p for p in shapely.get_parts(polygons) if p.area > GRID_MM]
     outlines, slivers = _dissolve_slivers(outlines)
-    return Faces(outlines, _dangling(dangles), closed, slivers)
+    return Faces(outlines, [(float(x), float(y)) for x, y in _ends(noded)], closed, slivers)
 
 
 def _noded(lines: shapely.Geometry) -> shapely.Geometry:
@@ -40,13 +40,9 @@ def _noded(lines: shapely.Geometry) -> shapely.Geometry:
 def _ends(noded: shapely.Geometry) -> np.ndarray:
     """Points where exactly one line ends."""
     merged = shapely.get_parts(shapely.line_merge(noded))
-    open_lines = merged[~shapely.is_closed(merged)]
-    tips = np.concatenate(
-        [
-            shapely.get_coordinates(shapely.get_point(open_lines, 0)),
-            shapely.get_coordinates(shapely.get_point(open_lines, -1)),
-        ]
-    )
+    # a ring counts twice at the point where it closes: a line that meets it there is no loose end
+    ends = [shapely.get_coordinates(shapely.get_point(merged, i)) for i in (0, -1)]
+    tips = np.concatenate(ends)
     if not len(tips):
         return tips
     unique, count = np.unique(tips, axis=0, return_counts=True)
@@ -79,14 +75,6 @@ def _close_ends(noded: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[f
     if not bridges:
         return noded, []
     return _noded(shapely.geometrycollections([*segments, *bridges])), places
-
-
-def _dangling(dangles: shapely.Geometry) -> list[tuple[float, float]]:
-    """Free tips of lines that enclose nothing."""
-    lines = shapely.get_parts(dangles)
-    if not len(lines):
-        return []
-    return [(float(x), float(y)) for x, y in _ends(shapely.multilinestrings(lines))]
 
 
 def _dissolve_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], int]:

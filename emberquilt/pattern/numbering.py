@@ -6,8 +6,8 @@ from .coverage import Coverage
 def reading_order(coverage: Coverage) -> list[int]:
     """Piece keys in reading order.
 
-    A piece belongs to the row of the topmost piece that is not yet numbered when its fattest spot lies within
-    half that row's height (the median diameter of the pieces' fattest spots).
+    A piece belongs to the row of the topmost piece not yet numbered when its fattest spot lies no lower than
+    half a row (half the median diameter of the fattest spots) below that piece's.
     """
     if not len(coverage):
         return []
@@ -18,7 +18,7 @@ def reading_order(coverage: Coverage) -> list[int]:
     order: list[int] = []
     row: list[int] = []
     for key in waiting:
-        if row and spots[key].y_mm > spots[row[0]].y_mm + row_mm:
+        if row and spots[key].y_mm > spots[row[0]].y_mm + row_mm / 2:
             order += sorted(row, key=lambda k: spots[k].x_mm)
             row = []
         row.append(key)

@@ -22,7 +22,12 @@ def read_grey(data: bytes) -> np.ndarray:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
             image = Image.open(io.BytesIO(data), formats=FORMATS)
-    except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError):
+    except Image.DecompressionBombError:
+        raise BadDrawing(
+            f"This picture has hundreds of megapixels or more; up to {MOST_PIXELS / 1e6:.0f} can be read. "
+            "Make it smaller and bring it again."
+        ) from None
+    except (UnidentifiedImageError, OSError, ValueError):
         raise BadDrawing("This is no picture that can be read. Bring an SVG, PNG, JPEG or WebP file.") from None
     width, height = image.size
     if width * height > MOST_PIXELS:

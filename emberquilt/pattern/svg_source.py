@@ -6,6 +6,7 @@ and drawings too large to be a pattern end in a sentence. Scripts and outside pi
 
 import io
 import math
+import re
 from dataclasses import dataclass
 from xml.etree.ElementTree import ParseError
 
@@ -21,6 +22,7 @@ MOST_BYTES = 40_000_000
 MOST_POINTS = 300_000
 MOST_ELEMENTS = 60_000
 XLINK = "{http://www.w3.org/1999/xlink}href"
+NUMBERS = re.compile(r"\d*\.?\d+(?:[eE][-+]?\d+)?")
 CURVE_STEPS = (4, 64)
 
 
@@ -37,7 +39,7 @@ def read_svg(data: bytes) -> LineSource:
     """Every stroke and outline as polylines, flattened to 1/4000 of the page. Raises `BadDrawing`."""
     left_out = _inspect(data)
     try:
-        svg = svgelements.SVG.parse(io.BytesIO(data), reify=True)
+        svg = svgelements.SVG.parse(io.BytesIO(data), reify=False)
     except RecursionError:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
     except Exception as problem:  # the parser raises whatever it meets: all mean that the file cannot be read
@@ -47,7 +49,7 @@ def read_svg(data: bytes) -> LineSource:
     for element in svg.elements(lambda e: isinstance(e, svgelements.Shape)):
         if element.values.get("display") == "none" or element.values.get("visibility") == "hidden":
             continue
-        for line in _flatten(svgelements.Path(element), _page_size(svg) / 4000):
+        for line in _flatten(abs(svgelements.Path(element)), _page_size(svg) / 4000):
             points += len(line)
             if points > MOST_POINTS:
                 raise BadDrawing(_too_many(points, "or more "))
@@ -78,6 +80,11 @@ def _inspect(data: bytes) -> tuple[str, ...]:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
     if _local(root.tag) != "svg":
         raise BadDrawing("This file is XML, but not an SVG drawing.")
+    return _walk(root)
+
+
+def _walk(root) -> tuple[str, ...]:
+    """Count what the drawing holds, refusing what is too much; words for what will be left out."""
     scripts = pictures = outside = rough_points = elements = 0
     uses: dict[str, list[str]] = {}
     stack: list[tuple] = [(root, ("",))]
@@ -95,13 +102,13 @@ def _inspect(data: bytes) -> tuple[str, ...]:
                 uses.setdefault(owner, []).append(href[1:])
         elif href and not href.startswith(("#", "data:")) and name != "a":
             outside += 1
-        rough_points += len(element.get("d") or element.get("points") or "") // 24
+        rough_points += len(NUMBERS.findall(element.get("d") or element.get("points") or "")) // 2
         if len(owners) > 200:
             raise BadDrawing("This SVG is nested too deeply to be read.")
         stack.extend((child, owners) for child in element)
     if elements > MOST_ELEMENTS:
         raise BadDrawing(f"This SVG has {elements:,} elements; up to {MOST_ELEMENTS:,} can be read.")
-    if rough_points > 2 * MOST_POINTS:
+    if rough_points > MOST_POINTS:
         raise BadDrawing(_too_many(rough_points, "or more "))
     _refuse_use_loops(uses)
     said = ((scripts, "script"), (pictures, "picture"), (outside, "link to another file"))

@@ -29,9 +29,10 @@ class Blade:
 
     @property
     def tightest_mm(self) -> float:
-        """Smallest radius the blade follows without twisting, at the piece's edge.
+        """Smallest radius the middle of the kerf follows without the blade twisting.
 
-        Geometry: width w stands askew in a kerf k with c = k - t to spare: r >= (w^2/4 + c^2)/(2c) - k/2.
+        Geometry: a blade of width w and thickness t stands in a curved kerf k with c = k - t to spare:
+        r >= (w^2/4 + c^2)/(2c) - k/2.
         """
         spare = self.kerf_mm - self.thickness_mm
         return (self.width_mm**2 / 4 + spare**2) / (2 * spare) - self.kerf_mm / 2

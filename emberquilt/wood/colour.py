@@ -36,7 +36,7 @@ def hex_of(lab) -> str:
 
 def difference(first, second) -> np.ndarray:
     """CIEDE2000 between CIELAB values, broadcast over leading axes."""
-    return deltaE_ciede2000(np.asarray(first, float), np.asarray(second, float))
+    return deltaE_ciede2000(*np.broadcast_arrays(np.asarray(first, float), np.asarray(second, float)))
 
 
 @cache

@@ -1,0 +1,133 @@
+#!/usr/bin/env python3
+"""Runs Ember Quilt with nothing but Python 3.11: python3 run.py demo. `make` calls this file."""
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+HERE = Path(__file__).resolve().parent
+VENV = HERE / ".venv"
+BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
+PYTHON = BIN / ("python.exe" if os.name == "nt" else "python")
+PORT = os.environ.get("PORT", "8000")
+
+
+def call(*command: object, check: bool = True, **env: str) -> int:
+    done = subprocess.run([str(c) for c in command], cwd=HERE, env=os.environ | env)
+    if check and done.returncode:
+        sys.exit(done.returncode)
+    return done.returncode
+
+
+def setup(lock: str = "requirements.lock") -> None:
+    """The environment, from the lock file; nothing is done when it is up to date."""
+    if sys.version_info < (3, 11):  # noqa: UP036  a newcomer may start it with an older Python
+        sys.exit("Ember Quilt needs Python 3.11 or newer; this is " + sys.version.split()[0] + ".")
+    stamp = VENV / f".installed-{Path(lock).stem}"
+    wanted = hashlib.sha256((HERE / lock).read_bytes() + (HERE / "pyproject.toml").read_bytes()).hexdigest()
+    if stamp.exists() and stamp.read_text() == wanted:
+        return
+    if not PYTHON.exists():
+        print("Making the environment in .venv ...", flush=True)
+        call(sys.executable, "-m", "venv", VENV)
+    print("Installing what it needs, once ...", flush=True)
+    pip = (PYTHON, "-m", "pip", "--disable-pip-version-check", "install", "-q")
+    call(*pip, "--require-hashes", "-r", lock)
+    call(*pip, "--no-deps", "-e", ".")
+    stamp.write_text(wanted)
+
+
+def data_folder() -> dict[str, str]:
+    return {"EMBERQUILT_HOME": os.environ.get("EMBERQUILT_HOME") or str(HERE / ".data")}
+
+
+def prepare(demo: bool) -> None:
+    setup()
+    call(PYTHON, "tools/prepare.py", *(["--demo"] if demo else []), **data_folder())
+
+
+def demo() -> None:
+    prepare(demo=True)
+    os.chdir(HERE)
+    call(PYTHON, "manage.py", "serve", "--port", PORT, check=False, **data_folder())
+
+
+def serve() -> None:
+    prepare(demo=False)
+    call(PYTHON, "manage.py", "serve", "--port", PORT, check=False, **data_folder())
+
+
+def account() -> None:
+    """An account for a workshop that others reach: python3 run.py account NAME."""
+    prepare(demo=False)
+    name = sys.argv[2] if len(sys.argv) > 2 else ""
+    call(
+        PYTHON, "manage.py", "createsuperuser", "--email", "", *(["--username", name] if name else []), **data_folder()
+    )
+
+
+def browser() -> None:
+    """Chromium for the browser tests; Debian's package, where it is missing and may be installed."""
+    if shutil.which("chromium") or Path("/usr/bin/chromium").exists():
+        return
+    if shutil.which("apt-get") and hasattr(os, "geteuid") and os.geteuid() == 0:
+        call("apt-get", "update", "-qq", check=False)
+        call(
+            "apt-get",
+            "install",
+            "-y",
+            "-qq",
+            "--no-install-recommends",
+            "chromium",
+            check=False,
+            DEBIAN_FRONTEND="noninteractive",
+        )
+    if not Path("/usr/bin/chromium").exists():
+        sys.exit(
+            "The browser tests need Chromium at /usr/bin/chromium: install it with “sudo apt-get install chromium”."
+        )
+
+
+def lint() -> None:
+    setup("requirements-dev.lock")
+    call(BIN / "ruff", "check", ".")
+    call(BIN / "ruff", "format", "--check", ".")
+    call(BIN / "mypy")
+    call(BIN / "lint-imports")
+
+
+def test() -> None:
+    """Lint, types, import contracts, every test, and the share of tests in the code."""
+    lint()
+    browser()
+    call(PYTHON, "-m", "pytest", *sys.argv[2:])
+    call(PYTHON, "tools/share_of_tests.py")
+
+
+def bench() -> None:
+    setup("requirements-dev.lock")
+    browser()
+    call(
+        PYTHON, "-m", "pytest", "bench", "-o", "python_files=bench_*.py", "-p", "no:cacheprovider", "-s", *sys.argv[2:]
+    )
+
+
+def screenshots() -> None:
+    setup("requirements-dev.lock")
+    browser()
+    call(PYTHON, "tools/make_screenshots.py")
+
+
+COMMANDS = {f.__name__: f for f in (setup, demo, serve, account, test, bench, screenshots, lint)}
+
+if __name__ == "__main__":
+    name = sys.argv[1] if len(sys.argv) > 1 else ""
+    if name not in COMMANDS:
+        sys.exit("usage: python3 run.py " + "|".join(COMMANDS))
+    try:
+        COMMANDS[name]()
+    except KeyboardInterrupt:
+        sys.exit(130)

@@ -1,0 +1,149 @@
+import pytest
+
+from emberquilt.edits import VERBS, edit
+from emberquilt.errors import BadChoice, BadLength, EmberError
+from emberquilt.practice import CHOICES, LIMITS, Practice
+from tests.conftest import composition, grid
+
+BARE = {"grain_deg": None, "thickness_mm": None}
+
+
+def fresh(**piece):
+    return composition(grid(3, 1), {}, **(BARE | piece))
+
+
+def test_a_first_wood_brings_an_arrow_along_the_piece():
+    made = edit(fresh(), "wood", [1], {"wood": "walnut"})
+    assert made.pieces[1]["wood"] == "walnut"
+    assert made.pieces[1]["grain_deg"] % 90 == pytest.approx(0)
+    assert made.label == "wood of 1"
+    again = edit(fresh(grain_deg=12.0), "wood", [1, 2, 3], {"wood": "walnut"})
+    assert again.pieces == {k: {"wood": "walnut"} for k in (1, 2, 3)}
+    assert again.label == "wood of 3 pieces"
+
+
+def test_an_edit_names_only_what_changes():
+    assert edit(composition(grid(2, 1), "walnut"), "wood", [1, 2], {"wood": "walnut"}).is_empty
+
+
+@pytest.mark.parametrize(
+    ("verb", "values", "deg"),
+    [
+        ("grain", {"deg": "30"}, 30),
+        ("grain", {"deg": "-15°"}, 345),
+        ("grain", {"deg": "725"}, 5),
+        ("turn", {"by": "15"}, 25),
+        ("turn", {"by": "-15"}, 355),
+    ],
+)
+def test_arrows_turn_round_the_circle(verb, values, deg):
+    made = edit(fresh(grain_deg=10.0), verb, [2], values)
+    assert made.pieces[2]["grain_deg"] == pytest.approx(deg)
+
+
+def test_the_arrow_beside_comes_from_the_longest_seam():
+    from dataclasses import replace
+
+    work = fresh()
+    layer = work.mosaic
+    pieces = tuple(replace(p, grain_deg=77.0 if p.key == 1 else None) for p in layer.pieces)
+    work = replace(work, layers=(replace(layer, pieces=pieces),))
+    assert edit(work, "beside", [2], {}).pieces == {2: {"grain_deg": 77.0}}
+    assert edit(fresh(), "beside", [2], {}).is_empty
+
+
+@pytest.mark.parametrize(("text", "mm"), [("1/2 in", 12.7), ("12 mm", 12.0), ("3/4", 19.05)])
+def test_thickness_as_typed_in_the_shops_unit(text, mm):
+    assert edit(fresh(), "thickness", [1], {"length": text}).pieces[1] == {"thickness_mm": pytest.approx(mm)}
+    assert edit(fresh(shim_mm=1.0), "shim", [1], {"length": text}).pieces[1] == {"shim_mm": pytest.approx(mm)}
+
+
+def test_lifting_adds_to_the_shim_and_never_goes_below_the_backer():
+    assert edit(fresh(), "lift", [1], {"by_mm": "1.5"}).pieces[1] == {"shim_mm": 1.5, "thickness_mm": 19.05}
+    assert edit(fresh(shim_mm=1.0, thickness_mm=10.0), "lift", [1], {"by_mm": "-5"}).pieces[1] == {"shim_mm": 0.0}
+    assert edit(fresh(shim_mm=3.0, thickness_mm=10.0), "thicken", [1], {}).pieces[1] == {
+        "thickness_mm": 13.0,
+        "shim_mm": 0.0,
+    }
+
+
+def test_pins_are_kept_in_the_composition():
+    assert edit(fresh(), "anchor", [2], {}).composition == {"pins": {"anchor": 2}}
+    assert edit(fresh(), "saw_first", [3, 1], {}).composition["pins"]["saw_first"] == [3, 1]
+    accepted = edit(fresh(), "accept", [], {"finding": "melts:1,2", "reason": "one body"}).composition["pins"]
+    assert accepted == {"accepted": {"melts:1,2": "one body"}}
+    assert edit(fresh(), "start", [], {"start": "2026-12-01"}).composition["pins"]["start"] == "2026-12-01"
+
+
+def test_practice_can_be_typed():
+    made = edit(fresh(), "practice", [], {"stock_mm": "1/2 in", "glue": "epoxy"}).composition["practice"]
+    assert (made["stock_mm"], made["glue"]) == (12.7, "epoxy")
+    assert edit(fresh(), "practice", [], {"hours": {"mon": "9-12"}}).composition["practice"]["hours"] == {"mon": "9-12"}
+
+
+BAD = [
+    ("wood", [1], {"wood": "unobtainium"}),
+    ("wood", [], {"wood": "walnut"}),
+    ("wood", [99], {"wood": "walnut"}),
+    ("grain", [1], {"deg": "north"}),
+    ("grain", [1], {"deg": "nan"}),
+    ("grain", [1], {}),
+    ("turn", [1], {"by": "1e9"}),
+    ("thickness", [1], {"length": "0"}),
+    ("thickness", [1], {"length": "abc"}),
+    ("thickness", [1], {"length": "4 m"}),
+    ("thickness", [1], {"mm": "-2"}),
+    ("shim", [1], {"length": ""}),
+    ("lift", [1], {"by_mm": "much"}),
+    ("anchor", [1, 2], {}),
+    ("accept", [], {}),
+    ("start", [], {"start": "soon"}),
+    ("practice", [], {"glue": "chewing gum"}),
+    ("practice", [], {"coats": "many"}),
+    ("practice", [], {"coats": "-1"}),
+    ("practice", [], {"nonsense": "1"}),
+    ("practice", [], {"hours": {"mon": "late"}}),
+    ("rename", [], {"name": "   "}),
+    ("juggle", [1], {}),
+]
+
+
+@pytest.mark.parametrize(("verb", "keys", "values"), BAD)
+def test_what_makes_no_sense_ends_in_a_sentence(verb, keys, values):
+    with pytest.raises(EmberError) as problem:
+        edit(fresh(), verb, keys, values)
+    assert isinstance(problem.value, BadChoice | BadLength)
+    assert str(problem.value)[0] in "“" or str(problem.value)[0].isupper()
+
+
+def test_every_verb_is_reached_by_some_test():
+    named = {verb for verb, *_ in BAD} | {
+        "wood",
+        "grain",
+        "turn",
+        "beside",
+        "lift",
+        "thicken",
+        "saw_first",
+        "anchor",
+        "start",
+    }
+    assert set(VERBS) - named == {"along", "part", "saw_in_turn", "open_again"}
+
+
+def test_small_verbs():
+    assert edit(fresh(), "part", [1], {"part": "  left   fin "}).pieces[1] == {"part": "left fin"}
+    assert edit(fresh(), "along", [1], {}).pieces[1]["grain_deg"] % 90 == pytest.approx(0)
+    assert edit(fresh(), "rename", [], {"name": "A pear"}).composition == {"name": "A pear"}
+    assert edit(fresh(), "saw_in_turn", [1], {}).composition["pins"]["saw_first"] == []
+    assert edit(fresh(), "open_again", [], {"finding": "x"}).composition["pins"]["accepted"] == {}
+
+
+def test_practice_bounds_and_choices_name_real_fields():
+    fields = set(Practice().as_dict())
+    assert set(CHOICES) | set(LIMITS) | {"hours"} == fields
+    assert Practice.from_dict({"glue": "ca", "forgotten": 3}).glue == "ca"
+    for name, (low, high) in LIMITS.items():
+        assert low <= getattr(Practice(), name) <= high
+        with pytest.raises(BadChoice):
+            Practice().changed(**{name: high * 2 + 1})

@@ -1,0 +1,277 @@
+"""What leaves the workshop: SVG, PDF and CSV at true size, the project file, the command line."""
+
+import csv
+import io
+import json
+import subprocess
+import sys
+import zipfile
+from dataclasses import replace
+from xml.etree import ElementTree as ET
+
+import pypdfium2
+import pytest
+import shapely
+import svgelements
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from emberquilt.composition import composition_of
+from emberquilt.drawing.panel import dress_json, shapes_json
+from emberquilt.drawing.pdf import OVERLAP_MM, sheets_for
+from emberquilt.drawing.readings import READINGS, read
+from emberquilt.drawing.svg import pattern_svg
+from emberquilt.errors import BadChoice, BadProject
+from emberquilt.formats.export import export
+from emberquilt.formats.piece_list import piece_list_csv
+from emberquilt.formats.project import MOST_BYTES, Project, read_project, write_project
+from emberquilt.plan import Plan
+from emberquilt.practice import Practice
+from tests.conftest import cells, composition, grid
+
+MM = 25.4 / 72
+
+
+@pytest.fixture(scope="module")
+def koi_work(koi):
+    work = composition_of(koi, "Two koi", Practice())
+    layer = work.mosaic
+    pieces = tuple(
+        replace(p, wood=("walnut", "holly", "padauk")[p.key % 3], grain_deg=float(p.key), part="=fin")
+        for p in layer.pieces
+    )
+    return replace(work, layers=(replace(layer, pieces=pieces),))
+
+
+def paths_of(page):
+    """Bounds of every path on a page in mm, from the PDF itself."""
+    return [tuple(v * MM for v in o.get_bounds()) for o in page.get_objects() if o.type == 2]
+
+
+@pytest.mark.parametrize(("paper", "width", "height"), [("A4", 210, 297), ("Letter", 215.9, 279.4)])
+def test_the_pdf_is_true_to_a_tenth_of_a_millimetre(koi_work, paper, width, height):
+    """Paper by ISO 216 and ANSI/ASME Y14.1; ruler and a known piece measured by pdfium, which we did not write."""
+    document = pypdfium2.PdfDocument(export(Plan(koi_work), "pdf", paper))
+    assert len(document) == 1 + len(sheets_for(koi_work.width_mm, koi_work.height_mm, paper))
+    spot = koi_work.mosaic.coverage.by_key[9].bounds
+    seen = False
+    for number, page in enumerate(document):
+        assert tuple(v * MM for v in page.get_size()) == pytest.approx((width, height), abs=0.05)
+        sizes = [(b[2] - b[0], b[3] - b[1]) for b in paths_of(page)]
+        # stroke widths of 0.25 and 0.3 mm are part of the bounds that pdfium gives
+        assert any(abs(w - 100 - 0.25) < 0.1 and h < 0.6 for w, h in sizes), "check ruler"
+        if number:
+            want = (spot[2] - spot[0], spot[3] - spot[1])
+            seen |= any(abs(w - want[0] - 0.3) < 0.1 and abs(h - want[1] - 0.3) < 0.1 for w, h in sizes)
+    assert seen, "piece 9 stands whole on some sheet"
+
+
+@settings(max_examples=50)
+@given(st.floats(20, 3000), st.floats(20, 3000), st.sampled_from(["A4", "Letter"]))
+def test_sheets_cover_the_work_and_overlap(width, height, paper):
+    sheets = sheets_for(width, height, paper)
+    boxes = [shapely.box(s.left_mm, s.top_mm, s.left_mm + s.width_mm, s.top_mm + s.height_mm) for s in sheets]
+    assert shapely.union_all(boxes).buffer(1e-6).contains(shapely.box(0, 0, width, height))
+    assert len({s.name for s in sheets}) == len(sheets)
+    for s in sheets:
+        right = next((o for o in sheets if (o.row, o.column) == (s.row, s.column + 1)), None)
+        assert right is None or s.left_mm + s.width_mm - right.left_mm == pytest.approx(OVERLAP_MM)
+
+
+def test_an_unknown_paper_is_refused():
+    with pytest.raises(BadChoice, match="paper"):
+        sheets_for(100, 100, "Parchment")
+
+
+def test_the_svg_is_true_to_size_for_another_reader(koi_work):
+    """svgelements reads it back at 96 pixels to the inch."""
+    data = pattern_svg(koi_work)
+    drawing = svgelements.SVG.parse(io.BytesIO(data))
+    assert float(drawing.width) * 25.4 / 96 == pytest.approx(457.2, abs=0.01)
+    path = next(e for e in drawing.elements() if getattr(e, "values", {}).get("data-piece") == "9")
+    left, top, right, bottom = (v * 25.4 / 96 for v in abs(svgelements.Path(path)).bbox())
+    assert (left, top, right, bottom) == pytest.approx(koi_work.mosaic.coverage.by_key[9].bounds, abs=0.01)
+    assert len(ET.fromstring(data).findall(".//*[@data-piece]")) == 62
+
+
+def test_the_piece_list_has_a_row_a_piece_and_no_formulas(koi_work):
+    rows = list(csv.DictReader(io.StringIO(piece_list_csv(Plan(koi_work)))))
+    assert [int(r["number"]) for r in rows] == list(range(1, 63))
+    assert all(r["part"] == "'=fin" for r in rows)
+    assert sum(float(r["area_mm2"]) for r in rows) == pytest.approx(457.2 * 304.8, abs=62 * 0.05)
+
+
+def test_the_panel_gets_plain_values(koi_work):
+    plan = Plan(koi_work)
+    for station, readings in READINGS.items():
+        for show in readings:
+            scene = read(plan, station, show, plan.findings(station))
+            dress = json.loads(json.dumps(dress_json(scene)))
+            assert len(dress["pieces"]) == 62
+            assert set(m["kind"] for m in dress["marks"]) <= {"pin", "hole", "start", "melt", "guide", "ring"}
+    shapes = shapes_json(scene)
+    assert (shapes["w"], len(shapes["shapes"])) == (457.2, 62)
+
+
+# project file
+
+
+def test_a_project_comes_back_and_leaves_with_the_same_bytes(koi_work, koi_svg):
+    log = (
+        {
+            "piece": 3,
+            "step": "saw",
+            "what": "done",
+            "minutes": 4.5,
+            "estimate_minutes": 3.0,
+            "at": "2026-11-20T19:05:00+00:00",
+        },
+    )
+    first = write_project(
+        Project(replace(koi_work, pins={"anchor": 3}), "2026-11-23T20:00:00", log, "two-koi.svg", koi_svg)
+    )
+    back = read_project(first)
+    assert write_project(back) == first
+    assert write_project(replace(back, saved="2027-01-01T00:00:00")) != first
+    assert back.source == koi_svg
+    assert back.log == log
+    assert [p.wood for p in back.composition.pieces()] == [p.wood for p in koi_work.pieces()]
+    assert all(
+        a.equals_exact(b, 0) or a.equals(b)
+        for a, b in zip(back.composition.mosaic.coverage.outlines, koi_work.mosaic.coverage.outlines, strict=True)
+    )
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.integers(2, 40), st.integers(0, 999))
+def test_any_coverage_survives_the_file(count, seed):
+    data = write_project(Project(composition(cells(count, seed)), "x"))
+    assert write_project(read_project(data)) == data
+
+
+def rewritten(change, name: str = "composition.json") -> bytes:
+    """A good project file with its document changed, or with an entry under another name."""
+    good = write_project(Project(composition(grid(2, 2)), "x"))
+    with zipfile.ZipFile(io.BytesIO(good)) as archive:
+        document = json.loads(archive.read("composition.json"))
+    change(document)
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        archive.writestr(name, json.dumps(document))
+    return buffer.getvalue()
+
+
+def zipped(entries: dict[str, bytes]) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in entries.items():
+            archive.writestr(name, data)
+    return buffer.getvalue()
+
+
+def piece(index: int, **values):
+    return lambda d: d["layers"][0]["pieces"][index].update(values)
+
+
+BAD = {
+    "not a zip": (b"hello", "no project file"),
+    "empty": (b"", "no project file"),
+    "truncated": (write_project(Project(composition(grid(2, 2)), "x"))[:-60], "cut off|damaged"),
+    "another zip": (zipped({"readme.txt": b"x"}), "holds no"),
+    "newer": (rewritten(lambda d: d.update(version=7)), "version 7"),
+    "another format": (rewritten(lambda d: d.update(format="shopping-list")), "no project file"),
+    "not json": (zipped({"composition.json": b"{"}), "damaged"),
+    "a list": (zipped({"composition.json": b"[]"}), "no project file"),
+    "a path outside": (zipped({"composition.json": b"{}", "../../etc/passwd": b"x"}), "outside itself"),
+    "an absolute path": (zipped({"composition.json": b"{}", "/etc/passwd": b"x"}), "outside itself"),
+    "a bomb": (zipped({"composition.json": b"{}", "source/a": bytes(MOST_BYTES + 1)}), "MB"),
+    "many entries": (zipped({f"source/{i}": b"" for i in range(99)}), "MB"),
+    "no name": (rewritten(lambda d: d.pop("name")), "damaged"),
+    "unknown wood": (rewritten(piece(0, wood="unobtainium")), "not on this shelf"),
+    "two keys alike": (rewritten(piece(0, key=2)), "overlap|same key"),
+    "an overlap": (rewritten(piece(0, rings=[[[0, 0], [45, 0], [45, 30], [0, 30]]])), "overlap"),
+    "a crossed ring": (rewritten(piece(0, rings=[[[0, 0], [30, 30], [30, 0], [0, 30]]])), "overlap"),
+    "an angle beyond the circle": (rewritten(piece(0, grain_deg=400)), "damaged"),
+    "not a number": (rewritten(piece(0, rings=[[[0, 0], ["x", 0], [30, 30]]])), "damaged"),
+    "infinite": (rewritten(piece(0, thickness_mm=float("inf"))), "damaged"),
+    "no pieces": (rewritten(lambda d: d["layers"][0].update(pieces=[])), "damaged"),
+    "no mosaic": (rewritten(lambda d: d["layers"][0].update(kind="backer")), "no layer of pieces"),
+    "bad practice": (rewritten(lambda d: d["practice"].update(glue="gum")), "practice"),
+    "bad source": (rewritten(lambda d: d.update(source="source/../../x")), "damaged"),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_bad_project_files_end_in_a_clear_sentence(name):
+    data, words = BAD[name]
+    with pytest.raises(BadProject, match=words) as problem:
+        read_project(data)
+    assert str(problem.value).endswith(".")
+
+
+GOOD = write_project(Project(composition(grid(3, 2)), "x"))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, len(GOOD) - 1), st.binary(min_size=1, max_size=8))
+def test_damaged_files_never_break_the_reader(at, noise):
+    try:
+        read_project(GOOD[:at] + noise + GOOD[at + len(noise) :])
+    except BadProject:
+        pass
+
+
+# command line
+
+
+def emberquilt(*words) -> subprocess.CompletedProcess:
+    return subprocess.run(
+        [sys.executable, "-m", "emberquilt.cli", *map(str, words)], capture_output=True, text=True, timeout=120
+    )
+
+
+def test_the_command_prints_pieces_as_json(tmp_path, koi_svg):
+    drawing = tmp_path / "koi.svg"
+    drawing.write_bytes(koi_svg)
+    done = emberquilt("pieces", drawing, "--width", "300mm")
+    assert done.returncode == 0, done.stderr
+    found = json.loads(done.stdout)
+    assert found["coverage_valid"] is True
+    assert [p["number"] for p in found["pieces"]] == list(range(1, 63))
+    assert sum(p["area_mm2"] for p in found["pieces"]) == pytest.approx(found["piece_area_mm2"])
+    assert found["piece_area_mm2"] == pytest.approx(found["sheet_area_mm2"], rel=1e-6)
+    assert found["sheet_area_mm2"] == pytest.approx(300 * 200, rel=1e-4)
+    assert len(found["seams"]) == 155
+    assert found["findings"] == []
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "width"),
+    [
+        ("a.svg", "<svg", "300mm"),
+        ("b.svg", "hello", "300mm"),
+        ("c.svg", None, "300mm"),
+        ("d.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>", "abc"),
+    ],
+)
+def test_the_command_fails_with_one_clear_line(tmp_path, name, content, width):
+    drawing = tmp_path / name
+    if content is not None:
+        drawing.write_text(content)
+    done = emberquilt("pieces", drawing, "--width", width)
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert "Traceback" not in done.stderr
+
+
+def test_the_command_plans_and_exports_a_project(tmp_path, koi_work):
+    project = tmp_path / "koi.ember"
+    project.write_bytes(write_project(Project(koi_work, "x")))
+    plan = json.loads(emberquilt("plan", project).stdout)
+    assert len(plan["saw"]) == len(plan["glue"]) == 62
+    assert plan["finish"]
+    for kind in ("pdf", "svg", "csv", "ics"):
+        out = tmp_path / f"out.{kind}"
+        assert emberquilt("export", project, "--to", kind, "-o", out).returncode == 0
+        assert out.stat().st_size > 1000

@@ -1,0 +1,340 @@
+"""Heights, stock, glue-up, calendar and the bench's cards."""
+
+import datetime as dt
+from dataclasses import replace
+
+import icalendar
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from emberquilt.assembly.glueup import backer_outline, glue_findings, glue_plan
+from emberquilt.assembly.supplies import finishes, glues
+from emberquilt.bench import cards
+from emberquilt.calendar.hours import parse_day, windows
+from emberquilt.calendar.ical import icalendar_of
+from emberquilt.calendar.learning import ratio_from
+from emberquilt.calendar.schedule import schedule
+from emberquilt.calendar.tasks import LONGEST_SITTING, Task
+from emberquilt.errors import BadChoice
+from emberquilt.pattern.coverage import Coverage
+from emberquilt.plan import Plan
+from emberquilt.practice import Practice
+from emberquilt.relief.heights import relief_findings, relief_of, shim_outline
+from emberquilt.stock.need import Board, board_feet, grain_box_mm2, needs_of, stock_findings
+from tests.conftest import cells, composition, grid
+
+MONDAY = dt.datetime(2026, 11, 23, 8, 0)
+WEEK = {day: "19:00-21:30" for day in ("mon", "tue", "wed", "thu", "fri")} | {"sat": "9-12, 14-17"}
+
+
+# heights
+
+
+def test_heights_are_stock_and_shim():
+    work = composition(grid(3, 1), thickness_mm=12.7, shim_mm=3.0)
+    relief = relief_of(work.mosaic, work.practice)
+    assert (relief.lowest_mm, relief.highest_mm, relief.undecided) == pytest.approx((15.7, 15.7, 0))
+    # 30 mm squares less 4 mm all round: 22 x 22
+    assert relief.shims == ((3.0, 3, pytest.approx(3 * 22 * 22)),)
+    assert relief.thicknesses == ((12.7, 3),)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(2, 25), st.integers(0, 999), st.floats(1, 8))
+def test_shims_never_show(count, seed, inset):
+    for outline in cells(count, seed).outlines:
+        shim = shim_outline(outline, inset)
+        assert shim.is_empty or shim.distance(outline.exterior) >= inset - 1e-6
+
+
+def test_what_relief_leaves_open():
+    work = composition(grid(2, 1), thickness_mm=None)
+    (finding,) = relief_findings(work.mosaic, work.practice)
+    assert (finding.code, finding.pieces) == ("no-thickness", (1, 2))
+    small = composition(grid(2, 1, 7.0), shim_mm=2.0)
+    assert [f.code for f in relief_findings(small.mosaic, small.practice)] == ["no-room-for-shim"]
+
+
+# stock
+
+
+@pytest.mark.parametrize(
+    ("length", "width", "thick", "feet"),
+    # worked examples as lumber tables give them: thickness x width x length in inches over 144
+    [(12, 12, 1, 1.0), (96, 6, 1, 4.0), (96, 6, 2, 8.0), (36, 8, 0.75, 1.5), (144, 4, 1, 4.0)],
+)
+def test_board_feet(length, width, thick, feet):
+    assert board_feet(length * width * 25.4**2, thick * 25.4) == pytest.approx(feet)
+
+
+@pytest.mark.parametrize("angle", [0, 30, 90, 155])
+def test_the_box_along_the_grain_turns_with_it(angle):
+    bar = shapely.affinity.rotate(shapely.box(0, 0, 50, 10), -angle, origin=(0, 0))
+    assert grain_box_mm2(bar, angle) == pytest.approx(53 * 13)
+    assert grain_box_mm2(bar, angle + 45) > 53 * 13
+
+
+def test_rough_area_is_net_over_the_share_used_but_holds_the_largest_piece():
+    many = needs_of(composition(grid(10, 10)).mosaic, Practice())[0]
+    assert many.rough_mm2 == pytest.approx(100 * 900 / 0.55)
+    assert many.waste_factor == pytest.approx(1 / 0.55)
+    one = Coverage([1], [shapely.Polygon([(0, 0), (100, 0), (0, 100)])])
+    assert needs_of(composition(one).mosaic, Practice())[0].rough_mm2 == pytest.approx(103 * 103)
+
+
+def test_boards_count_once_and_only_where_thick_enough():
+    thin = composition(grid(4, 4), thickness_mm=12.7)
+    coverage = grid(8, 4)
+    pieces = tuple(replace(p, thickness_mm=19.05 if p.key <= 16 else 12.7) for p in composition(coverage).mosaic.pieces)
+    both = replace(thin, layers=(replace(thin.layers[0], coverage=coverage, pieces=pieces),))
+    board = Board(1, "cherry", "C1", 200, 150, 19.0)
+    thick_need, thin_need = sorted(needs_of(both.mosaic, Practice(), (board,)), key=lambda n: -n.thickness_mm)
+    assert thick_need.owned_mm2 == pytest.approx(30_000)
+    assert thin_need.owned_mm2 == pytest.approx(30_000 - thick_need.rough_mm2)
+    assert needs_of(both.mosaic, Practice(), (replace(board, thickness_mm=6.0),))[0].owned_mm2 == 0
+    assert needs_of(both.mosaic, Practice(), (replace(board, wood="walnut"),))[0].owned_mm2 == 0
+
+
+def test_what_is_short_is_said_with_its_area():
+    needs = needs_of(composition(grid(4, 4)).mosaic, Practice(unit="mm"))
+    (finding,) = stock_findings(needs, Practice(unit="mm"))
+    assert finding.amount == round(16 * 900 / 0.55 / 100)
+    assert "cherry" in finding.sentence
+    plenty = (Board(1, "cherry", "C1", 1000, 200, 19.05),)
+    assert stock_findings(needs_of(composition(grid(4, 4)).mosaic, Practice(), plenty), Practice()) == []
+
+
+# glue-up
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(2, 90), st.integers(0, 999), st.sampled_from(["outer", "middle"]))
+def test_every_next_piece_touches_what_is_down(count, seed, anchor):
+    coverage = cells(count, seed)
+    plan = glue_plan(composition(coverage, practice=Practice(anchor=anchor)))
+    down = set()
+    for step in plan.steps:
+        assert set(step.touches) == set(coverage.neighbours[step.piece]) & down
+        assert step.touches or step.order == 1
+        down.add(step.piece)
+    assert down == set(coverage.keys)
+    assert [k for batch in plan.batches for k in batch] == [s.piece for s in plan.steps]
+
+
+@pytest.mark.parametrize(
+    ("glue", "seconds", "per_batch"),
+    [("wood", 45, 10), ("quick", 45, 5), ("epoxy", 60, 25), ("ca", 45, 1), ("ca", 120, 1)],
+)
+def test_batches_fit_the_open_time(glue, seconds, per_batch):
+    plan = glue_plan(composition(grid(7, 7), practice=Practice(glue=glue, seconds_per_piece=seconds)))
+    assert plan.per_batch == per_batch
+    assert max(map(len, plan.batches)) == per_batch
+    if per_batch > 1:
+        assert per_batch * seconds / 60 <= plan.glue.open_minutes
+
+
+def test_the_persons_own_anchor_holds():
+    work = replace(composition(grid(3, 3)), pins={"anchor": 5})
+    plan = glue_plan(work)
+    assert (plan.anchor, plan.steps[0].piece) == (5, 5)
+    assert glue_findings(work, plan) == []
+    free = composition(grid(3, 3))
+    assert [f.code for f in glue_findings(free, glue_plan(free))] == ["anchor-open"]
+    assert glue_plan(composition(grid(3, 3), practice=Practice(anchor="middle"))).anchor == 5
+
+
+def test_bodies_apart_are_glued_one_after_the_other():
+    coverage = Coverage([1, 2, 3], [shapely.box(0, 0, 10, 10), shapely.box(10, 0, 20, 10), shapely.box(50, 0, 90, 10)])
+    steps = glue_plan(composition(coverage)).steps
+    assert sum(not s.touches for s in steps) == 2
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(2, 40), st.integers(0, 999), st.floats(0.5, 10))
+def test_the_backer_stays_inside_the_traced_line(count, seed, inset):
+    coverage = cells(count, seed)
+    backer = backer_outline(coverage, inset)
+    assert coverage.outside.buffer(1e-6).contains(backer)
+    # simplified to 0.05 mm afterwards
+    assert backer.distance(shapely.boundary(coverage.outside)) >= inset - 0.06
+
+
+def test_a_piece_off_the_backer_is_found():
+    coverage = Coverage([1, 2], [shapely.box(0, 0, 60, 60), shapely.box(60, 28, 64, 32)])
+    work = composition(coverage, practice=Practice(backer_inset_mm=5.0))
+    assert "off-backer" in [f.code for f in glue_findings(work, glue_plan(work))]
+
+
+def test_supplies_have_their_times():
+    assert glues()["wood"].clamp_minutes == 45
+    assert finishes()["gel"].handle_minutes == 1440
+    assert set(glues()) >= {"wood", "quick", "ca", "epoxy"}
+
+
+# calendar
+
+
+@pytest.mark.parametrize(
+    ("text", "spans"),
+    [
+        ("19:00-21:30", [(1140, 1290)]),
+        ("9-12, 14-17", [(540, 720), (840, 1020)]),
+        ("14.30 to 16", [(870, 960)]),
+        ("", []),
+        ("0-24", [(0, 1440)]),
+    ],
+)
+def test_hours_as_people_type_them(text, spans):
+    assert parse_day(text) == spans
+
+
+@pytest.mark.parametrize("text", ["soon", "21-19", "9-12, 11-14", "25-26", "9:75-10", "9"])
+def test_hours_that_cannot_be(text):
+    with pytest.raises(BadChoice):
+        parse_day(text)
+
+
+def test_windows_begin_where_the_work_begins():
+    first, second, *_ = windows(WEEK, dt.datetime(2026, 11, 23, 20, 0))
+    assert first == (dt.datetime(2026, 11, 23, 20, 0), dt.datetime(2026, 11, 23, 21, 30))
+    assert second[0] == dt.datetime(2026, 11, 24, 19, 0)
+    with pytest.raises(BadChoice, match="hours"):
+        list(windows({}, MONDAY))
+
+
+def check_schedule(plan, tasks, week):
+    """An independent checker: everything once, one pair of hands, inside the hours, nothing before what it waits for."""
+    slots = {slot.task.key: slot for slot in plan.slots}
+    assert sorted(slots) == sorted(t.key for t in tasks)
+    in_order = sorted(plan.slots, key=lambda s: s.begin)
+    for a, b in zip(in_order, in_order[1:], strict=False):
+        assert a.end <= b.begin
+    days = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+    for slot in plan.slots:
+        midnight = slot.begin.replace(hour=0, minute=0, second=0, microsecond=0)
+        begin, end = ((t - midnight).total_seconds() / 60 for t in (slot.begin, slot.end))
+        assert any(
+            a - 1e-6 <= begin and end <= b + 1e-6 for a, b in parse_day(week.get(days[slot.begin.weekday()], ""))
+        )
+        assert (slot.end - slot.begin).total_seconds() / 60 == pytest.approx(slot.task.minutes)
+        assert (slot.ready - slot.end).total_seconds() / 60 == pytest.approx(slot.task.wait_minutes)
+        assert all(slots[key].ready <= slot.begin for key in slot.task.after)
+
+
+@st.composite
+def jobs(draw):
+    tasks = []
+    for i in range(draw(st.integers(1, 14))):
+        after = tuple(f"t{j}" for j in range(i) if draw(st.integers(0, 3)) == 0)
+        tasks.append(
+            Task(
+                f"t{i}",
+                f"Task {i}",
+                "saw",
+                draw(st.integers(5, 140)),
+                draw(st.sampled_from([0, 0, 45, 600, 1440])),
+                after,
+            )
+        )
+    return tasks
+
+
+@settings(max_examples=60, deadline=None)
+@given(jobs())
+def test_every_schedule_keeps_the_rules(tasks):
+    plan = schedule(tasks, WEEK, MONDAY)
+    check_schedule(plan, tasks, WEEK)
+    assert plan.finish <= plan.one_after_another
+
+
+def test_drying_overlaps_with_work():
+    tasks = [
+        Task("glue", "Glue", "assembly", 20, 1440),
+        Task("saw", "Saw", "saw", 120),
+        Task("fit", "Fit", "assembly", 30, 0, ("glue", "saw")),
+    ]
+    plan = schedule(tasks, WEEK, MONDAY)
+    assert plan.finish == dt.datetime(2026, 11, 24, 19, 50)
+    assert plan.one_after_another > plan.finish
+
+
+def test_a_task_longer_than_any_window_is_said():
+    with pytest.raises(BadChoice, match="longest window"):
+        schedule([Task("a", "Long work", "saw", 400)], WEEK, MONDAY)
+
+
+@pytest.mark.parametrize("when", ["before", "after"])
+@pytest.mark.parametrize("glue", ["wood", "ca", "epoxy"])
+def test_a_whole_job_keeps_the_rules_and_every_wait(glue, when):
+    practice = Practice(glue=glue, finish_when=when, hours=WEEK, coats=2)
+    plan = Plan(composition(grid(6, 4), practice=practice, shim_mm=2.0), start=MONDAY)
+    check_schedule(plan.schedule, plan.tasks, WEEK)
+    by_key = {t.key: t for t in plan.tasks}
+    order = {s.task.key: i for i, s in enumerate(sorted(plan.schedule.slots, key=lambda s: s.begin))}
+    assert order["paste"] < order["saw1-1"] < order["fit-1"] < order["backer"] < order["glue1"] < order["hang"]
+    assert (order["coat1"] < order["glue1"]) == (when == "before")
+    assert by_key["glue1"].wait_minutes == glues()[glue].clamp_minutes
+    assert sum(t.minutes for t in plan.tasks if t.key.startswith("saw")) == pytest.approx(plan.saw.minutes)
+    assert all(t.minutes <= LONGEST_SITTING + 30 for t in plan.tasks)
+
+
+def test_no_hours_is_a_finding_not_a_crash():
+    plan = Plan(composition(grid(2, 2), practice=Practice(hours={})), start=MONDAY)
+    assert [f.code for f in plan.findings("calendar")] == ["no-dates"]
+
+
+def test_the_calendar_file_is_read_by_icalendar():
+    plan = Plan(composition(grid(3, 2), practice=Practice(hours=WEEK)), start=MONDAY)
+    read = icalendar.Calendar.from_ical(
+        icalendar_of(plan.schedule, "A test", "abc", dt.datetime(2026, 1, 1, tzinfo=dt.UTC))
+    )
+    events = read.walk("VEVENT")
+    assert len(events) == len(plan.tasks)
+    first = min(plan.schedule.slots, key=lambda s: s.begin)
+    assert min(e["dtstart"].dt for e in events) == first.begin
+    assert len({str(e["uid"]) for e in events}) == len(events)
+
+
+# log and bench
+
+
+def test_the_ratio_learns_slowly_and_stays_sane():
+    assert ratio_from([]) == 1
+    assert 1 < ratio_from([(5, 2)]) < 1.2
+    assert ratio_from([(200, 100)] * 20) == pytest.approx(2, abs=0.02)
+    assert ratio_from([(1e6, 1)]) == 8
+    assert ratio_from([(0, 5), (5, 0)]) == 1
+
+
+def test_cards_follow_saw_shape_and_glue_order():
+    plan = Plan(composition(cells(15, 3), shim_mm=2.0), start=MONDAY)
+    table = cards(plan)
+    steps = {step: [c.piece for c in table if c.step == step] for step in ("saw", "shape", "glue")}
+    assert steps["saw"] == [c.piece for c in plan.saw.cuts]
+    assert steps["glue"] == [s.piece for s in plan.glue.steps]
+    assert sorted(steps["shape"]) == sorted(steps["saw"])
+    assert [c.step for c in table] == ["saw"] * 15 + ["shape"] * 15 + ["glue"] * 15
+    assert all(c.caution for c in table if c.step == "saw")
+
+
+def test_cards_warn_of_the_woods_dust():
+    table = cards(Plan(composition(grid(1, 1), "padauk"), start=MONDAY))
+    assert "mask" in next(c for c in table if c.step == "saw").caution
+
+
+def test_a_picture_without_woods_has_no_cards_and_no_dates():
+    plan = Plan(composition(grid(2, 2), {}), start=MONDAY)
+    assert cards(plan) == ()
+    assert plan.schedule.finish is None
+    assert plan.left["wood"] == 1
+
+
+def test_accepted_findings_are_not_left():
+    work = composition(grid(2, 1), {1: "cherry"})
+    (finding,) = Plan(work, start=MONDAY).findings("wood")
+    calm = Plan(replace(work, pins={"accepted": {finding.id: "bare on purpose"}}), start=MONDAY)
+    assert calm.findings("wood") == []
+    assert calm.accepted("wood") == [finding]
+    assert calm.left["wood"] == 0

@@ -1,0 +1,246 @@
+"""Blades, holes, order, copies and the findings of the saw."""
+
+import math
+
+import networkx
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from emberquilt.pattern.coverage import Coverage
+from emberquilt.practice import Practice
+from emberquilt.saw.blades import blades, choose_blade
+from emberquilt.saw.copies import colour_planar, cutting_copies, seam_graph
+from emberquilt.saw.cuts import saw_plan, start_point
+from emberquilt.saw.holes import BITS_MM, pilot_holes
+from emberquilt.saw.judgement import saw_findings
+from tests.conftest import cells, composition, grid
+
+BY_NO = {blade.no: blade for blade in blades()}
+
+
+@pytest.mark.parametrize(
+    ("thickness", "hardness", "no"),
+    # choice by thickness, common practice, no source
+    [
+        (3, 400, "1"),
+        (6, 400, "3"),
+        (6, 1450, "5"),
+        (12, 400, "5"),
+        (19, 950, "5"),
+        (19, 1450, "7"),
+        (25, 950, "7"),
+        (38, 1450, "9"),
+    ],
+)
+def test_blade_by_thickness(thickness, hardness, no):
+    assert choose_blade(Practice(), thickness, hardness).no == no
+
+
+@given(st.floats(3, 40), st.floats(300, 3000))
+def test_the_second_school_keeps_6_to_10_teeth_in_the_cut(thickness, hardness):
+    blade = choose_blade(Practice(blade_school="teeth"), thickness, hardness)
+    nearest = min(abs(b.teeth_in_cut(thickness) - 8) for b in blades())
+    assert abs(blade.teeth_in_cut(thickness) - 8) == nearest
+    if 8 * 25.4 / 28 <= thickness <= 8 * 25.4 / 9.5:
+        assert 6 <= blade.teeth_in_cut(thickness) <= 10
+
+
+def test_the_third_school_takes_one_size():
+    assert {choose_blade(Practice(blade_school="one", one_blade=7), t, 900).no for t in (3, 12, 30)} == {"7"}
+
+
+def test_detail_takes_a_finer_blade():
+    coarse, fine = (choose_blade(Practice(), 19, 1450, detail) for detail in (False, True))
+    assert fine.width_mm < coarse.width_mm
+
+
+@pytest.mark.parametrize("blade", blades(), ids=lambda b: b.no)
+def test_tightest_curve_by_standing_the_blade_in_its_kerf(blade):
+    """Independent of the formula: a flat blade touching the inner wall must not reach the outer wall with its corners."""
+    k, w, t = blade.kerf_mm, blade.width_mm, blade.thickness_mm
+
+    def fits(middle: float) -> bool:
+        return math.hypot(w / 2, middle - k / 2 + t) <= middle + k / 2
+
+    assert fits(blade.tightest_mm + 1e-6)
+    assert not fits(blade.tightest_mm - 1e-3)
+
+
+def ring(hole_radius: float) -> shapely.Polygon:
+    return shapely.box(0, 0, 60, 60).difference(shapely.Point(30, 25).buffer(hole_radius, quad_segs=64))
+
+
+@pytest.mark.parametrize(("radius", "bit"), [(8, 3.2), (2.15, 3.2), (1.6, 2.0), (1.35, 1.6), (1.2, None), (0.95, None)])
+def test_the_largest_bit_that_leaves_half_a_millimetre_of_waste(radius, bit):
+    (hole,) = pilot_holes(ring(radius), BY_NO["5"])
+    assert hole.bit_mm == bit
+    assert (hole.x_mm, hole.y_mm) == pytest.approx((30, 25), abs=0.1)
+
+
+def test_bits_let_the_blade_through():
+    for blade in blades():
+        for hole in pilot_holes(ring(8), blade):
+            assert hole.bit_mm in BITS_MM
+            assert hole.bit_mm >= blade.width_mm + 0.1
+
+
+def nested() -> Coverage:
+    eye = shapely.box(12, 12, 22, 22)
+    return Coverage([1, 2, 3], [shapely.box(0, 0, 40, 40).difference(eye), eye, shapely.box(40, 0, 120, 40)])
+
+
+def test_inside_before_outside_small_before_large():
+    plan = saw_plan(composition(nested(), "cherry"))
+    assert [cut.piece for cut in plan.cuts] == [2, 1, 3]
+    assert plan.cuts[0].holes == ()
+    assert len(plan.by_piece[1].holes) == 1
+
+
+def test_woods_are_kept_together_and_blades_change_seldom():
+    coverage = cells(40, 5)
+    woods = {k: ("holly", "walnut", "wenge", "aspen")[k % 4] for k in coverage.keys}
+    plan = saw_plan(composition(coverage, woods))
+    runs = [woods[c.piece] for c in plan.cuts]
+    assert sum(a != b for a, b in zip(runs, runs[1:], strict=False)) <= 2 * 4
+    assert len(plan.chapters) == len({c.blade for c in plan.cuts})
+    assert sorted(c.piece for c in plan.cuts) == sorted(coverage.keys)
+    assert [c.order for c in plan.cuts] == list(range(1, len(plan.cuts) + 1))
+    assert plan.minutes == pytest.approx(sum(c.minutes for c in plan.chapters))
+
+
+def test_what_the_person_put_first_comes_first():
+    from dataclasses import replace
+
+    work = composition(grid(4, 1), "cherry")
+    plan = saw_plan(replace(work, pins={"saw_first": [3, 2]}))
+    assert [c.piece for c in plan.cuts][:2] == [3, 2]
+    assert plan.cuts[0].reason == "you put it first"
+
+
+def test_a_small_scene_in_pine_takes_about_forty_minutes():
+    """Common practice, no source: 35 pieces in 6 mm pine, about 40 min of sawing; here squares of 30 mm."""
+    plan = saw_plan(composition(grid(7, 5), "white_pine", thickness_mm=6.0))
+    assert 30 <= plan.minutes <= 50
+
+
+def test_longer_thicker_and_harder_takes_longer():
+    def minutes(code, thickness, side):
+        return saw_plan(composition(grid(1, 1, side), code, thickness_mm=thickness)).minutes
+
+    assert minutes("cherry", 19, 60) > minutes("cherry", 19, 30)
+    assert minutes("cherry", 25, 30) > minutes("cherry", 12, 30)
+    assert minutes("ebony", 19, 30) > minutes("aspen", 19, 30)
+
+
+def test_the_logs_ratio_multiplies_every_estimate():
+    once = saw_plan(composition(grid(3, 1)))
+    twice = saw_plan(composition(grid(3, 1), practice=Practice(estimate_ratio=2.0)))
+    assert twice.minutes == pytest.approx(2 * once.minutes)
+
+
+@pytest.mark.parametrize(("fit", "kerfs"), [("on", 1), ("beside", 0), ("stack", 1)])
+def test_gaps_by_practice_add_up_along_the_longest_row(fit, kerfs):
+    """Geometry: on the line every joint opens by one kerf; a row of six squares has five joints."""
+    plan = saw_plan(composition(grid(6, 2), practice=Practice(fit=fit)))
+    assert plan.gap_mm == pytest.approx(kerfs * plan.cuts[0].blade.kerf_mm)
+    assert plan.row_joints == 5
+    assert plan.row_growth_mm == pytest.approx(5 * plan.gap_mm)
+
+
+def test_a_start_is_a_sharp_corner():
+    drop = shapely.union_all([shapely.Point(0, 0).buffer(10), shapely.Polygon([(-9, 4), (0, 40), (9, 4)])])
+    assert start_point(drop) == pytest.approx((0, 40))
+    assert start_point(shapely.Polygon(shapely.get_coordinates(drop.exterior)[::-1])) == pytest.approx((0, 40))
+
+
+def test_copies_of_a_map_that_needs_four():
+    """Three cells round a fourth, all touching: the least map that needs four copies."""
+    hub = shapely.Point(0, 0).buffer(5, quad_segs=6)
+    big = shapely.Point(0, 0).buffer(20, quad_segs=6)
+    cuts = shapely.union_all(
+        [
+            hub.exterior,
+            big.exterior,
+            *(shapely.LineString([(0, 0), (30 * math.cos(a), 30 * math.sin(a))]) for a in (0.1, 2.2, 4.3)),
+        ],
+        grid_size=0.001,
+    )
+    faces = [
+        f for f in shapely.get_parts(shapely.polygonize(shapely.get_parts(cuts))) if not hub.buffer(-0.1).intersects(f)
+    ]
+    coverage = Coverage(
+        [1, 2, 3, 4],
+        [
+            shapely.union_all(
+                [
+                    f
+                    for f in shapely.get_parts(shapely.polygonize(shapely.get_parts(cuts)))
+                    if hub.buffer(-0.1).intersects(f)
+                ],
+                grid_size=0.001,
+            ),
+            *faces,
+        ],
+    )
+    assert max(cutting_copies(coverage).values()) == 4
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(3, 200), st.integers(0, 10_000))
+def test_neighbours_never_share_a_copy_and_four_suffice(count, seed):
+    """networkx says the graph is planar; the four-colour theorem then promises four."""
+    coverage = cells(count, seed)
+    graph = seam_graph(coverage)
+    assert networkx.check_planarity(graph)[0]
+    copies = cutting_copies(coverage)
+    assert all(copies[a] != copies[b] for a, b in graph.edges)
+    assert set(copies.values()) <= {1, 2, 3, 4}
+
+
+@pytest.mark.parametrize(
+    ("graph", "colours"),
+    [
+        (networkx.icosahedral_graph(), 4),
+        (networkx.wheel_graph(8), 4),
+        (networkx.wheel_graph(7), 3),
+        (networkx.dodecahedral_graph(), 3),
+        (networkx.cycle_graph(9), 3),
+        (networkx.grid_2d_graph(5, 6), 2),
+        (networkx.complete_graph(4), 4),
+    ],
+)
+def test_graphs_whose_chromatic_number_is_known(graph, colours):
+    found = colour_planar(graph)
+    assert all(found[a] != found[b] for a, b in graph.edges)
+    assert len(set(found.values())) == colours
+
+
+def codes(work) -> dict:
+    return {f.code: f for f in saw_findings(work, saw_plan(work))}
+
+
+def test_a_piece_too_small_to_hold():
+    found = codes(composition(grid(2, 1, 8.0)))
+    assert found["too-small"].pieces == (1, 2)
+    assert found["too-small"].amount == pytest.approx(8.0)
+    assert "too-small" not in codes(composition(grid(2, 1, 12.0)))
+
+
+def test_an_inner_corner_tighter_than_the_blade():
+    block = shapely.box(0, 0, 60, 60)
+    slot = block.difference(shapely.box(28, 20, 28.6, 61))
+    assert "tight-corner" in codes(composition(Coverage([1], [slot])))
+    wide = block.difference(shapely.union_all([shapely.box(15, 30, 45, 61), shapely.Point(30, 30).buffer(15)]))
+    assert "tight-corner" not in codes(composition(Coverage([1], [wide])))
+
+
+def test_an_opening_that_no_bit_fits():
+    found = codes(composition(Coverage([1], [ring(1.0)])))
+    assert found["no-bit-fits"].pieces == (1,)
+
+
+def test_kerfs_that_add_up_are_said():
+    assert "row-growth" in codes(composition(grid(12, 1), practice=Practice(fit="on")))
+    assert "row-growth" not in codes(composition(grid(12, 1)))

@@ -1,0 +1,71 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from emberquilt.errors import BadLength
+from emberquilt.units import Length, format_area, format_length, format_minutes
+
+TYPED = [
+    ("15 1/2", "in", 393.7),
+    ("15-1/2 in", "mm", 393.7),
+    ('15 1/2"', "mm", 393.7),
+    ("15½ in", "mm", 393.7),
+    ("390mm", "in", 390.0),
+    ("39 cm", "in", 390.0),
+    ("0.39 m", "in", 390.0),
+    ("39,5 cm", "in", 395.0),
+    ("3/4", "in", 19.05),
+    ("1' 6", "mm", 457.2),
+    ("1 ft 6 in", "mm", 457.2),
+    ("2ft", "mm", 609.6),
+    ("  18   in ", "mm", 457.2),
+    ("12", "mm", 12.0),
+    ("12", "in", 304.8),
+    ("0.5 in", "mm", 12.7),
+]
+
+
+@pytest.mark.parametrize(("text", "unit", "mm"), TYPED)
+def test_lengths_as_people_type_them(text, unit, mm):
+    assert Length.parse(text, unit).mm == pytest.approx(mm, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    "text", ["", "abc", "-3", "1/0", "3 parsecs", "1 2 3", "1/2/3", "in", "12 in mm", "nan", "1e5", "9" * 50]
+)
+def test_what_is_no_length_ends_in_a_sentence(text):
+    with pytest.raises(BadLength) as problem:
+        Length.parse(text, "mm")
+    assert str(problem.value).endswith((".", "mm."))
+    assert len(str(problem.value)) > 15
+
+
+@given(st.integers(0, 40_000), st.sampled_from([8, 16, 32, 64]))
+def test_inches_survive_being_shown_and_typed_again(ticks, denominator):
+    mm = ticks * 25.4 / denominator
+    shown = format_length(mm, "in", denominator)
+    assert Length.parse(shown, "mm").mm == pytest.approx(mm, abs=1e-9)
+
+
+@given(st.floats(0.05, 5000))
+def test_millimetres_are_shown_to_a_tenth(mm):
+    assert abs(Length.parse(format_length(mm, "mm"), "in").mm - mm) <= 0.05 + 1e-9
+
+
+def test_a_bare_number_cannot_be_added_to_a_length():
+    assert Length(2.0) + Length(3.0) == Length(5.0)
+    assert 2 * Length(3.0) - Length(1.0) == Length(5.0)
+    with pytest.raises(TypeError):
+        Length(2.0) + 3.0
+
+
+@pytest.mark.parametrize(
+    ("minutes", "words"), [(0, "0 min"), (4.6, "4.5 min"), (59.6, "1 h"), (61, "1 h 1 min"), (600, "10 h")]
+)
+def test_minutes_in_shop_words(minutes, words):
+    assert format_minutes(minutes) == words
+
+
+def test_areas_in_both_units():
+    assert format_area(645.16, "in") == "1.0 in²"
+    assert format_area(645.16, "mm") == "6.5 cm²"

@@ -1,0 +1,73 @@
+"""Serves the pages and runs the worker for long work, with one command."""
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+
+import waitress
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.contrib.auth.hashers import UNUSABLE_PASSWORD_PREFIX
+from django.core.management.base import BaseCommand, CommandError
+
+THREADS = 8
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser):
+        parser.add_argument("--port", type=int, default=8000)
+
+    def handle(self, *args, **options):
+        if not settings.LOCAL_PERSON and not self._accounts():
+            raise CommandError(
+                f"Bound to {settings.BIND}, others could enter: make an account first with “python3 run.py account NAME”."
+            )
+        from workshop.wsgi import application
+
+        try:
+            server = waitress.create_server(application, host=settings.BIND, port=options["port"], threads=THREADS,
+                                            max_request_body_size=70_000_000, ident="emberquilt")  # fmt: skip
+        except OSError as problem:
+            raise CommandError(
+                f"Port {options['port']} cannot be used ({problem.strerror}). Choose another with PORT=."
+            ) from None
+        stop = threading.Event()
+        keeper = threading.Thread(target=_keep_worker, args=(stop,), daemon=True)
+        keeper.start()
+        signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+        self.stdout.write(f"Ember Quilt is at http://{settings.BIND}:{options['port']}  (stop with Ctrl-C)")
+        self.stdout.flush()
+        try:
+            server.run()
+        except (KeyboardInterrupt, SystemExit):
+            pass
+        finally:
+            stop.set()
+            keeper.join(timeout=10)
+
+    @staticmethod
+    def _accounts() -> bool:
+        return get_user_model().objects.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exists()
+
+
+def _keep_worker(stop: threading.Event) -> None:
+    """One worker at a time; should it die, the next takes over."""
+    command = (
+        ["rqworker", "default"]
+        if os.environ.get("EMBERQUILT_REDIS")
+        else ["db_worker", "--interval", "0.2", "--no-startup-delay", "--no-reload"]
+    )
+    while not stop.is_set():
+        worker = subprocess.Popen([sys.executable, "-m", "django", *command], env=os.environ | {"DJANGO_SETTINGS_MODULE": "workshop.settings"}, start_new_session=True)  # fmt: skip
+        while worker.poll() is None and not stop.wait(0.3):
+            pass
+        if worker.poll() is None:
+            worker.terminate()
+            try:
+                worker.wait(5)
+            except subprocess.TimeoutExpired:
+                worker.kill()
