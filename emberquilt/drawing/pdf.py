@@ -14,7 +14,7 @@ from ..errors import BadChoice
 from ..units import format_length
 from ..wood.woods import woods
 from .scene import Shape, shapes_of
-from .svg import label_size_mm
+from .svg import arrow_place, label_size_mm
 
 POINTS_PER_MM = 72 / MM_PER_INCH
 OVERLAP_MM = 10.0
@@ -169,13 +169,13 @@ def _piece_words(canvas, shape: Shape, piece, dx: float, dy: float, letter: str)
     size = label_size_mm(shape)
     x, y = shape.spot.x_mm + dx, shape.spot.y_mm + dy
     mark = woods()[piece.wood].mark if piece.wood else ""
-    _words(canvas, x, y - 0.15 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
+    _words(canvas, x, y - 0.1 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
     if piece.wood:
-        reach = min(0.8 * shape.spot.radius_mm, 12.0)
+        arrow_x, arrow_y, reach = arrow_place(shape)
         canvas.saveState()
         canvas.setStrokeColor(INK)
         canvas.setLineWidth(0.35 * POINTS_PER_MM)
-        canvas.translate(x * POINTS_PER_MM, (y + 0.3 * min(shape.spot.radius_mm, 8)) * POINTS_PER_MM)
+        canvas.translate((arrow_x + dx) * POINTS_PER_MM, (arrow_y + dy) * POINTS_PER_MM)
         canvas.rotate(-(piece.grain_deg or 0.0))
         r, head = reach * POINTS_PER_MM, min(2.5, 0.4 * reach) * POINTS_PER_MM
         canvas.lines([(-r, 0, r, 0), (r, 0, r - head, head / 2), (r, 0, r - head, -head / 2)])

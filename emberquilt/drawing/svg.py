@@ -41,12 +41,18 @@ def label_size_mm(shape: Shape) -> float:
     return min(6.0, max(1.2, 0.6 * shape.spot.radius_mm))
 
 
+def arrow_place(shape: Shape) -> tuple[float, float, float]:
+    """Middle and half length in mm of a printed arrow: under the words, inside the piece's largest circle."""
+    radius = shape.spot.radius_mm
+    drop = 0.4 * min(radius, 14.0)
+    return shape.spot.x_mm, shape.spot.y_mm + drop, min(radius - drop, 12.0) * 0.85
+
+
 def arrow_path(shape: Shape, grain_deg: float) -> str:
     """A grain arrow under the piece's number, as path data in mm."""
-    reach = min(0.8 * shape.spot.radius_mm, 12.0)
+    x, y, reach = arrow_place(shape)
     angle_rad = math.radians(grain_deg)
     dx, dy = math.cos(angle_rad), -math.sin(angle_rad)
-    x, y = shape.spot.x_mm, shape.spot.y_mm + 0.3 * min(shape.spot.radius_mm, 8)
     tip_x, tip_y = x + dx * reach, y + dy * reach
     head = min(2.5, 0.4 * reach)
     wings = [

@@ -7,6 +7,7 @@ document is checked against its JSON Schema, and the pieces must form a valid co
 import io
 import json
 import zipfile
+import zlib
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -123,7 +124,7 @@ def read_project(data: bytes) -> Project:
         raise BadProject("This file is no project file, or it was cut off on its way.") from None
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError):
         raise BadProject(f"The {DOCUMENT} in this file is damaged.") from None
-    except (EOFError, OSError, NotImplementedError, RuntimeError) as problem:
+    except (EOFError, OSError, NotImplementedError, RuntimeError, zlib.error) as problem:
         raise BadProject("This project file is damaged and cannot be unpacked.") from problem
     except (zipfile.LargeZipFile, ValueError) as problem:
         if isinstance(problem, BadProject | BadChoice):

@@ -38,15 +38,13 @@ def _noded(lines: shapely.Geometry) -> shapely.Geometry:
 
 
 def _ends(noded: shapely.Geometry) -> np.ndarray:
-    """Points where exactly one line ends."""
+    """Points where exactly one line ends. A line drawn a little too far, past the one it meets, has no loose end."""
     merged = shapely.get_parts(shapely.line_merge(noded))
     # a ring counts twice at the point where it closes: a line that meets it there is no loose end
-    ends = [shapely.get_coordinates(shapely.get_point(merged, i)) for i in (0, -1)]
-    tips = np.concatenate(ends)
-    if not len(tips):
-        return tips
-    unique, count = np.unique(tips, axis=0, return_counts=True)
-    return unique[count == 1]
+    ends = np.concatenate([shapely.get_coordinates(shapely.get_point(merged, i)) for i in (0, -1)])
+    overshoot = np.tile(shapely.length(merged) <= CLOSE_MM, 2)
+    _, inverse, count = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
+    return ends[(count[inverse.ravel()] == 1) & ~overshoot]
 
 
 def _close_ends(noded: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[float, float]]]:

@@ -87,6 +87,11 @@ def test_a_line_that_ends_in_the_open_is_a_finding_with_its_place():
     assert gap.point_mm == pytest.approx((50, 60), abs=0.01)
 
 
+def test_a_line_drawn_a_little_too_far_is_no_loose_end():
+    found = propose(svg(FRAME + '<path d="M50 -0.8V100.6"/>'), Length(100))
+    assert [len(found.coverage), found.findings] == [2, ()]
+
+
 def test_many_open_ends_are_counted_once():
     strokes = "".join(f'<path d="M{5 * i} 40V60"/>' for i in range(1, 19))
     found = propose(svg(FRAME + strokes), Length(100))

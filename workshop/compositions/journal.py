@@ -44,8 +44,8 @@ def keys_in(text: str) -> list[int]:
     """Keys in ``1-3,7``. Raises `ValueError` for anything else."""
     keys: list[int] = []
     for item in filter(None, text.replace(" ", "").split(",")):
-        first, _, last = item.partition("-")
-        low, high = int(first), int(last or first)
+        first, dash, last = item.partition("-")
+        low, high = int(first), int(last if dash else first)
         if not 0 <= low <= high or high - low > MOST_KEYS or len(keys) > MOST_KEYS:
             raise ValueError("no run of keys")
         keys.extend(range(low, high + 1))

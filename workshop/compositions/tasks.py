@@ -2,7 +2,6 @@
 
 import time
 
-from django.db import transaction
 from django_tasks import task
 
 from emberquilt.errors import Cancelled, EmberError
@@ -61,4 +60,4 @@ def begin(draft: Draft) -> None:
     draft.turn += 1
     draft.state, draft.share, draft.words, draft.problem, draft.result = Draft.State.WAITING, 0, "", "", None
     draft.save()
-    transaction.on_commit(lambda: find_pieces.enqueue(draft.pk, draft.turn))
+    find_pieces.enqueue(draft.pk, draft.turn)

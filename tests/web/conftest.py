@@ -1,0 +1,56 @@
+import re
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from tests.conftest import composition, grid
+from workshop.compositions import actions
+from workshop.entry.middleware import local_person
+
+
+@pytest.fixture
+def person(db):
+    """The person at this computer."""
+    return local_person()
+
+
+@pytest.fixture
+def other(db):
+    return get_user_model().objects.create_user("somebody", password="a long enough word")
+
+
+@pytest.fixture
+def work(person):
+    """Six squares without woods."""
+    bare = composition(grid(3, 2), {}, grain_deg=None, thickness_mm=None)
+    return actions.create(person, bare, "drawing.svg", b"<svg/>")
+
+
+@pytest.fixture
+def page(client):
+    """Asks for pages as htmx does."""
+
+    class Page:
+        def do(self, row, station, verb, pieces="", **values):
+            row.refresh_from_db()
+            data = {"verb": verb, "pieces": pieces, "revision": row.revision} | values
+            return client.post(f"/work/{row.uid}/{station}/do/", data, headers={"HX-Request": "true"})
+
+        def post(self, url, **data):
+            return client.post(url, data, headers={"HX-Request": "true"})
+
+    return Page()
+
+
+def upload(data: bytes, name: str = "drawing.svg") -> SimpleUploadedFile:
+    return SimpleUploadedFile(name, data)
+
+
+def said(response) -> str:
+    """The sentence that a page shows."""
+    text = response.content.decode()
+    found = re.search(r'<div id="said"[^>]*><p>(.*?) <button', text, re.S) or re.search(
+        r"did not work</h2><p>(.*?)</p>", text, re.S
+    )
+    return found[1] if found else ""

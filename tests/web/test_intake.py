@@ -1,0 +1,166 @@
+"""Bringing a drawing: upload, progress, accept, stop; and everything that is no drawing."""
+
+import pytest
+from django.utils import timezone
+
+from emberquilt.formats.project import write_project
+from tests.core import test_intake_picture, test_intake_svg, test_leaving
+from tests.web.conftest import said, upload
+from workshop.compositions import actions, tasks
+from workshop.compositions.models import Composition, Draft
+
+
+def bring(client, data: bytes, name: str = "drawing.svg", width: str = "18 in"):
+    return client.post("/bring/", {"drawing": upload(data, name), "width": width})
+
+
+def test_from_a_file_to_pieces(client, person, koi_svg):
+    response = bring(client, koi_svg, "two_koi-lines.svg")
+    draft = Draft.objects.get()
+    assert response.url == f"/draft/{draft.uid}/"
+    assert (draft.state, draft.name) == ("ready", "Two koi lines")
+    text = client.get(response.url).content.decode()
+    assert '<span class="found">62</span>' in text
+    scene = client.get(f"/draft/{draft.uid}/scene.json").json()
+    assert len(scene["shapes"]) == 62
+    assert scene["underlay"] == pytest.approx([0, 0, 457.2, 304.8])
+    assert client.get(f"/draft/{draft.uid}/source").content == koi_svg
+    accepted = client.post(f"/draft/{draft.uid}/accept/", {"name": "Two koi"})
+    row = Composition.objects.get()
+    assert accepted.url == f"/work/{row.uid}/wood/"
+    assert (row.name, row.pieces.count(), row.outlines.count()) == ("Two koi", 62, 62)
+    assert list(row.pieces.values_list("number", flat=True)) == list(range(1, 63))
+    assert not Draft.objects.exists()
+    assert bytes(row.source.data) == koi_svg
+
+
+def test_another_width_finds_them_again(client, person, koi_svg):
+    bring(client, koi_svg)
+    draft = Draft.objects.get()
+    client.post(f"/draft/{draft.uid}/again/", {"width": "300 mm", "outside": "keep"})
+    draft.refresh_from_db()
+    assert (draft.state, draft.result["width_mm"], draft.outside) == ("ready", 300, "keep")
+    bad = client.post(f"/draft/{draft.uid}/again/", {"width": "-3"})
+    assert bad.status_code == 422
+    assert "below zero" in said(bad)
+    draft.refresh_from_db()
+    assert draft.result["width_mm"] == 300
+
+
+BAD = {f"svg: {k}": v for k, v in test_intake_svg.BAD.items()} | {
+    f"picture: {k}": v for k, v in test_intake_picture.BAD.items()
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_every_bad_drawing_ends_in_a_sentence_and_keeps_nothing_half_done(client, person, name):
+    data, _ = BAD[name]
+    response = client.post("/bring/", {"drawing": upload(data, "x.png"), "width": "18 in"}, follow=True)
+    assert response.status_code == 200
+    assert said(response).endswith(".")
+    assert not Composition.objects.exists()
+    for draft in Draft.objects.all():
+        assert draft.state == "failed"
+        assert client.post(f"/draft/{draft.uid}/accept/").status_code == 422
+        assert client.get(f"/draft/{draft.uid}/scene.json").status_code == 422
+
+
+@pytest.mark.parametrize("width", ["0", "-3", "abc", "40 m", "", "9" * 300, "1/0"])
+def test_bad_widths_end_in_a_sentence(client, person, koi_svg, width):
+    response = client.post("/bring/", {"drawing": upload(koi_svg), "width": width}, follow=True)
+    assert response.status_code == 200
+    assert said(response).endswith(".")
+    assert not Draft.objects.exists()
+
+
+def test_no_file_at_all(client, person):
+    assert "Choose a file first" in said(client.post("/bring/", {"width": "18 in"}, follow=True))
+
+
+def test_progress_is_shown_and_can_be_stopped(client, person, koi_svg, monkeypatch):
+    monkeypatch.setattr(tasks.find_pieces.__class__, "enqueue", lambda *a, **k: None)
+    bring(client, koi_svg)
+    draft = Draft.objects.get()
+    waiting = client.get(f"/draft/{draft.uid}/", headers={"HX-Request": "true"})
+    assert b"Finding the pieces" in waiting.content
+    assert b'hx-trigger="every 400ms"' in waiting.content
+    client.post(f"/draft/{draft.uid}/stop/")
+    draft.refresh_from_db()
+    assert draft.state == "stopped"
+    assert client.get(f"/draft/{draft.uid}/", headers={"HX-Request": "true"}).headers["HX-Refresh"] == "true"
+    assert b"Stopped" in client.get(f"/draft/{draft.uid}/").content
+    # the worker comes too late: it must not bring the draft back to life
+    tasks.find_pieces.call(draft.pk, draft.turn)
+    draft.refresh_from_db()
+    assert (draft.state, draft.result) == ("stopped", None)
+
+
+def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
+    draft = Draft.objects.create(
+        owner=person, name="x", file_name="x.svg", data=koi_svg, width_text="18 in", width_mm=457.2, turn=1
+    )
+    monkeypatch.setattr(tasks, "EVERY_SECONDS", 0)
+    heard = []
+
+    def find(data, width, *, outside, progress):
+        progress(0.3, "first")
+        heard.append("first")
+        Draft.objects.filter(pk=draft.pk).update(state="stopped")
+        progress(0.6, "second")
+        heard.append("second")
+
+    monkeypatch.setattr(tasks, "propose", find)
+    tasks.find_pieces.call(draft.pk, 1)
+    draft.refresh_from_db()
+    assert heard == ["first"]
+    assert draft.state == "stopped"
+
+
+def test_what_breaks_unexpectedly_is_told_too(client, person, koi_svg, monkeypatch):
+    draft = Draft.objects.create(
+        owner=person, name="x", file_name="x.svg", data=koi_svg, width_text="18 in", width_mm=457.2, turn=1
+    )
+    monkeypatch.setattr(tasks, "propose", lambda *a, **k: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        tasks.find_pieces.call(draft.pk, 1)
+    assert (
+        "broke the reading" in said(client.get(f"/draft/{draft.uid}/"))
+        or b"broke the reading" in client.get(f"/draft/{draft.uid}/").content
+    )
+
+
+# project files
+
+
+def test_a_project_leaves_and_returns_with_its_log(client, work, page):
+    page.do(work, "wood", "wood", "1-6", wood="walnut")
+    page.do(work, "assembly", "anchor", "2")
+    client.post(f"/work/{work.uid}/bench/clock/", {"what": "start"})
+    client.post(f"/work/{work.uid}/bench/tick/", {"what": "done"})
+    work.refresh_from_db()
+    now = timezone.now()
+    first = write_project(actions.project_of(work, now))
+    response = bring(client, first, "a-test.ember")
+    copy = Composition.objects.exclude(pk=work.pk).get()
+    assert response.url.startswith(f"/work/{copy.uid}/")
+    assert copy.events.count() == 1
+    assert write_project(actions.project_of(copy, now)) == first
+    served = client.get(f"/work/{copy.uid}/out/project")
+    assert served.headers["Content-Disposition"] == 'attachment; filename="a-test.ember"'
+
+
+@pytest.mark.parametrize("name", [n for n in test_leaving.BAD if n not in ("not a zip", "empty")])
+def test_bad_project_files_end_in_a_sentence(client, person, name):
+    data, _ = test_leaving.BAD[name]
+    response = client.post("/bring/", {"drawing": upload(data, "x.ember"), "width": ""}, follow=True)
+    assert response.status_code == 200
+    assert said(response).endswith(".")
+    assert not Composition.objects.exists()
+
+
+def test_a_damaged_log_keeps_nothing(client, person):
+    event = {"piece": 1, "step": "saw", "what": "done", "minutes": 1, "estimate_minutes": 1, "at": "yesterday"}
+    data = test_leaving.rewritten(lambda d: d["log"].append(event))
+    response = client.post("/bring/", {"drawing": upload(data, "x.ember"), "width": ""}, follow=True)
+    assert "log is damaged" in said(response)
+    assert not Composition.objects.exists()

@@ -1,0 +1,178 @@
+"""Every page answers, nobody sees another's work, and nothing on a page runs that is not ours."""
+
+import re
+from pathlib import Path
+
+import pytest
+from django.urls import URLPattern, get_resolver
+
+import workshop
+from tests.web.conftest import upload
+from workshop.bench.models import Event
+from workshop.compositions.models import Composition, Draft
+from workshop.stations.rule import NAMES
+
+STATIONS = [name for name in NAMES if name != "bench"]
+KINDS = ("pdf", "svg", "csv", "ics", "project")
+
+
+def addresses(row) -> dict[str, str]:
+    """A GET address for every named page that needs nothing more than a work."""
+    table = {
+        "shelf": "/",
+        "shop": "/shop/",
+        "bench": f"/work/{row.uid}/bench/",
+        "shapes": f"/work/{row.uid}/shapes.json",
+        "login": "/enter/",
+        "locked": "/locked/",
+    }
+    for name in STATIONS:
+        table[f"station {name}"] = f"/work/{row.uid}/{name}/"
+        table[f"ticket {name}"] = f"/work/{row.uid}/{name}/ticket?pieces=1-2"
+        table[f"one on {name}"] = f"/work/{row.uid}/{name}/?pieces=2"
+        table[f"dress {name}"] = f"/work/{row.uid}/{name}/woods/dress.json"
+    return table | {f"leave {kind}": f"/work/{row.uid}/out/{kind}" for kind in KINDS}
+
+
+def test_every_page_answers_with_and_without_woods(client, work, page):
+    for name, address in addresses(work).items():
+        assert client.get(address).status_code == 200, name
+    assert page.do(work, "wood", "wood", "1-6", wood="walnut").status_code == 200
+    page.do(work, "relief", "thickness", "1-6", length="3/4 in")
+    page.do(work, "relief", "shim", "2", length="1/8 in")
+    for name, address in addresses(work).items():
+        assert client.get(address).status_code == 200, name
+
+
+def test_the_smoke_test_knows_every_page(work):
+    named = {p.name for p in get_resolver().url_patterns if isinstance(p, URLPattern)}
+    seen = {name.split()[0] for name in addresses(work)} - {"one"}
+    drafts = {n for n in named if n.startswith("draft")}
+    posts = {
+        "bring",
+        "discard",
+        "undo",
+        "redo",
+        "do",
+        "bench-tick",
+        "bench-clock",
+        "bench-untick",
+        "shop-practice",
+        "shop-board",
+        "shop-board-drop",
+        "logout",
+    }
+    assert named == seen | drafts | posts
+
+
+def test_nobody_sees_anothers_work(client, work, other, person):
+    draft = Draft.objects.create(
+        owner=person, name="x", file_name="x.svg", data=b"<svg/>", width_text="1", width_mm=100
+    )
+    client.force_login(other)
+    foreign = [a for n, a in addresses(work).items() if str(work.uid) in a] + [
+        f"/draft/{draft.uid}/",
+        f"/draft/{draft.uid}/source",
+        f"/draft/{draft.uid}/scene.json",
+    ]
+    for address in foreign:
+        assert client.get(address).status_code == 404, address
+    for address in (
+        f"/work/{work.uid}/wood/do/",
+        f"/work/{work.uid}/discard/",
+        f"/work/{work.uid}/undo/wood/",
+        f"/work/{work.uid}/bench/tick/",
+        f"/draft/{draft.uid}/accept/",
+        f"/draft/{draft.uid}/discard/",
+    ):
+        assert (
+            client.post(address, {"revision": 1, "verb": "wood", "pieces": "1", "wood": "walnut"}).status_code == 404
+        ), address
+    assert client.get("/").content.decode().count("A test") == 0
+    assert Composition.objects.count() == 1
+
+
+def test_reading_never_writes_and_writing_is_never_a_get(client, work):
+    for address in (
+        f"/work/{work.uid}/wood/do/",
+        f"/work/{work.uid}/discard/",
+        f"/work/{work.uid}/undo/wood/",
+        "/bring/",
+        f"/work/{work.uid}/bench/tick/",
+        "/shop/practice/",
+        "/shop/board/",
+    ):
+        assert client.get(address).status_code == 405
+
+
+@pytest.mark.parametrize(
+    "address", ["/nothing/", "/work/not-a-uuid/wood/", "/work/00000000-0000-0000-0000-000000000000/wood/"]
+)
+def test_what_is_not_there_is_said_in_a_sentence(client, person, address):
+    response = client.get(address)
+    assert response.status_code == 404
+    assert b"no such page" in response.content
+
+
+def test_a_strict_policy_and_nothing_inline(client, work):
+    policy = client.get("/").headers["Content-Security-Policy"]
+    assert "script-src 'self'" in policy
+    assert "style-src 'self'" in policy
+    assert "unsafe" not in policy
+    for address in addresses(work).values():
+        response = client.get(address)
+        if "html" in response.headers["Content-Type"]:
+            text = response.content.decode()
+            assert not re.search(r"<script(?![^>]*(?:src=|application/json))", text), address
+            assert not re.search(r"<style|\sstyle=|\son[a-z]+=|javascript:", text), address
+
+
+def test_static_files_name_no_host():
+    """Fonts, styles and scripts ship with the application."""
+    static = Path(workshop.__file__).parent / "static"
+    for file in [*static.glob("js/*"), *static.glob("css/*")]:
+        assert not re.search(r"(?:https?:)?//(?!www\.w3\.org/2000/svg)[a-z0-9.-]+\.[a-z]{2,}", file.read_text()), file
+    for folder in (static / "vendor").iterdir():
+        assert folder.is_file() or (folder / "LICENSE").exists(), folder
+
+
+def test_a_shape_may_be_kept_for_ever_because_its_address_changes(client, work):
+    text = client.get(f"/work/{work.uid}/wood/").content.decode()
+    assert f"shapes.json?s={work.shape_revision}" in text
+    assert "immutable" in client.get(f"/work/{work.uid}/shapes.json").headers["Cache-Control"]
+
+
+def test_a_drawings_own_scripts_stay_dead(client, person):
+    evil = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><script>alert(1)</script><rect width="9" height="9"/></svg>'
+    client.post("/bring/", {"drawing": upload(evil), "width": "10 in"})
+    draft = Draft.objects.get()
+    response = client.get(f"/draft/{draft.uid}/source")
+    assert "sandbox" in response.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in response.headers["Content-Security-Policy"]
+    assert response.headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_names_are_escaped_everywhere(client, work, page):
+    page.do(work, "wood", "rename", name="<b>bold</b>")
+    page.do(work, "pattern", "part", "1", part="<i>fin</i>")
+    for address in ("/", f"/work/{work.uid}/pattern/?pieces=1", f"/work/{work.uid}/bench/"):
+        text = client.get(address).content.decode()
+        assert "<b>bold" not in text
+        assert "<i>fin" not in text
+
+
+def test_lengths_stand_in_the_shops_unit(client, work, page):
+    assert (
+        '<span class="fr">17/32</span>' in client.get(f"/work/{work.uid}/wood/").content.decode()
+    )  # 90 mm = 3 17/32 in
+    client.post("/shop/practice/", {"unit": "mm"})
+    assert page.do(work, "wood", "practice", unit="mm").status_code == 200
+    assert '<span class="m">90</span>' in client.get(f"/work/{work.uid}/wood/").content.decode()
+
+
+def test_bench_and_log_of_a_removed_piece_do_not_break(client, work, page):
+    page.do(work, "wood", "wood", "1-6", wood="walnut")
+    client.post(f"/work/{work.uid}/bench/tick/", {"what": "done"})
+    Event.objects.update(piece=999)
+    assert client.get(f"/work/{work.uid}/log/").status_code == 200
+    assert client.get(f"/work/{work.uid}/bench/").status_code == 200
