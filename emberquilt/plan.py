@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from .assembly.glueup import GluePlan, glue_findings, glue_plan
-from .calendar.schedule import Schedule, schedule
+from .calendar.schedule import Schedule, check_hours, schedule
 from .calendar.tasks import Task, tasks_of
 from .composition import Composition
 from .errors import BadChoice
@@ -71,7 +71,7 @@ class Plan:
 
     def _calendar_findings(self) -> list[Finding]:
         try:
-            _ = self.schedule
+            check_hours(self.tasks, self.composition.practice.hours, self.start)
         except BadChoice as problem:
             return [Finding("no-dates", "calendar", str(problem), "Every task needs a window that holds it.")]
         return []

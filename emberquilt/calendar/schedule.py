@@ -10,7 +10,7 @@ from .hours import windows
 from .tasks import Task
 
 MINUTE = dt.timedelta(minutes=1)
-MOST_WINDOWS = 20_000
+MOST_WINDOWS = 4_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +39,7 @@ def schedule(tasks: Sequence[Task], week: dict[str, str], start: dt.datetime) ->
     """The earliest plan that several dispatching rules find. Raises `BadChoice` when a task fits no window."""
     if not tasks:
         return Schedule((), "", None)
+    check_hours(tasks, week, start)
     tails = _tails(tasks)
     rules: dict[str, Callable[[Task], tuple]] = {
         "longest tail first": lambda t: (-tails[t.key],),
@@ -49,6 +50,18 @@ def schedule(tasks: Sequence[Task], week: dict[str, str], start: dt.datetime) ->
     best = min(plans, key=lambda name: max(s.ready for s in plans[name]))
     serial = _dispatch(tasks, week, start, lambda t: (0,), overlap=False)
     return Schedule(tuple(plans[best]), best, max(s.ready for s in serial))
+
+
+def check_hours(tasks: Sequence[Task], week: dict[str, str], start: dt.datetime) -> float:
+    """The longest window in minutes, when it holds the longest task; otherwise `BadChoice`."""
+    fortnight = windows(week, start + dt.timedelta(days=1), 14)
+    longest = max((closes - opens) / MINUTE for opens, closes in fortnight)
+    task = max(tasks, key=lambda t: t.minutes, default=None)
+    if task is not None and task.minutes > longest:
+        raise BadChoice(
+            f"“{task.label}” takes {task.minutes:.0f} min in one go; your longest window has {longest:.0f} min."
+        )
+    return longest
 
 
 def _tails(tasks: Sequence[Task]) -> dict[str, float]:
@@ -67,7 +80,6 @@ def _tails(tasks: Sequence[Task]) -> dict[str, float]:
 def _dispatch(tasks, week, start, rule, overlap: bool = True) -> list[Slot]:
     """At each free moment take, among tasks that may begin earliest, the one the rule prefers and that fits."""
     day = list(islice(windows(week, start), MOST_WINDOWS))
-    longest = max((closes - opens) / MINUTE for opens, closes in day)
     slots: list[Slot] = []
     ready: dict[str, dt.datetime] = {}
     waiting = {task.key: (i, task) for i, task in enumerate(tasks)}
@@ -76,10 +88,6 @@ def _dispatch(tasks, week, start, rule, overlap: bool = True) -> list[Slot]:
         open_tasks = [(i, t) for i, t in waiting.values() if all(k in ready for k in t.after)]
         options = []
         for i, task in open_tasks:
-            if task.minutes > longest:
-                raise BadChoice(
-                    f"“{task.label}” takes {task.minutes:.0f} min in one go; your longest window has {longest:.0f} min."
-                )
             free = max([now, *(ready[k] for k in task.after)])
             begin, window = _fit(day, at, free, task.minutes)
             options.append((begin, rule(task), i, task, window))

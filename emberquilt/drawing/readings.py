@@ -47,9 +47,12 @@ def numbered_woods(plan: Plan):
 
 
 def _melting(plan: Plan) -> tuple[Mark, ...]:
-    neighbours = plan.composition.mosaic.coverage.neighbours
-    melting = (f.pieces for f in plan.findings("wood") if f.code == "melts")
-    return tuple(Mark("melt", path=path_of(neighbours[a][b].line)) for a, b in melting)
+    coverage = plan.composition.mosaic.coverage
+
+    def path(a: int, b: int) -> str:
+        return coverage.once(("seam path", a, b), lambda: path_of(coverage.neighbours[a][b].line))
+
+    return tuple(Mark("melt", path=path(*f.pieces)) for f in plan.findings("wood") if f.code == "melts")
 
 
 def heights(plan: Plan):

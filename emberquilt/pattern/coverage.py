@@ -26,8 +26,12 @@ class Seam:
     length_mm: float
     line: shapely.Geometry
 
-    def other(self, key: int) -> int:
-        return self.b if key == self.a else self.a
+    @property
+    def middle(self) -> tuple[float, float]:
+        """A point on the seam, half way along it where it is one line."""
+        whole = self.line.geom_type == "LineString"
+        point = self.line.interpolate(0.5, normalized=True) if whole else self.line.representative_point()
+        return round(point.x, 2), round(point.y, 2)
 
 
 @dataclass(frozen=True, slots=True)

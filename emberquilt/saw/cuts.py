@@ -88,7 +88,7 @@ def saw_plan(composition: Composition) -> SawPlan:
         if not cuts or cuts[-1].blade != blade:
             chapter += 1
         reason = _reason(piece, ordered[i - 1] if i else None, piece.key in first, inside, blade, blade_of)
-        cuts.append(_cut(i + 1, piece, layer.coverage.by_key[piece.key], blade, chapter, practice, reason))
+        cuts.append(_cut(i + 1, piece, layer, blade, chapter, practice, reason))
     gap, joints = joint_gap_mm(practice, cuts), layer.coverage.once("joints", lambda: _longest_row(layer))
     return SawPlan(tuple(cuts), _chapters(cuts), gap, gap * joints, joints)
 
@@ -131,11 +131,14 @@ def feed_mm_per_minute(practice: Practice, thickness_mm: float, chosen: Wood) ->
     return practice.saw_mm_per_minute / slower
 
 
-def _cut(order, piece: Piece, outline: shapely.Polygon, blade: Blade, chapter: int, practice: Practice, reason) -> Cut:
+def _cut(order, piece: Piece, layer: Layer, blade: Blade, chapter: int, practice: Practice, reason) -> Cut:
     thickness = _thickness(piece, practice)
-    length = float(shapely.length(outline.exterior) + sum(shapely.length(r) for r in outline.interiors))
+    coverage, outline = layer.coverage, layer.coverage.by_key[piece.key]
+    # all rings of a polygon make up its length
+    length = coverage.once(("length", piece.key), lambda: float(outline.length))
+    holes = coverage.once(("holes", piece.key, blade.no), lambda: pilot_holes(outline, blade))
     minutes = length / feed_mm_per_minute(practice, thickness, wood(piece.wood))
-    minutes += practice.minutes_per_cut + MINUTES_PER_HOLE * len(outline.interiors)
+    minutes += practice.minutes_per_cut + MINUTES_PER_HOLE * len(holes)
     return Cut(
         order,
         piece.key,
@@ -143,8 +146,8 @@ def _cut(order, piece: Piece, outline: shapely.Polygon, blade: Blade, chapter: i
         chapter,
         length,
         minutes * practice.estimate_ratio,
-        pilot_holes(outline, blade),
-        start_point(outline),
+        holes,
+        coverage.once(("start", piece.key), lambda: start_point(outline)),
         blade.teeth_in_cut(thickness),
         reason,
     )

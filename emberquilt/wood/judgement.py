@@ -2,6 +2,7 @@
 
 from ..composition import Layer, Piece
 from ..findings import Finding, Fix, name_pieces
+from ..pattern.coverage import Seam
 from ..practice import Practice
 from .colour import between
 from .necks import necks
@@ -71,10 +72,14 @@ def _melting_seams(layer: Layer, practice: Practice) -> list[Finding]:
         if reading == "melts":
             found.append((seam.length_mm, seam, a, b, apart))
     found.sort(key=lambda item: -item[0])
-    return [_melting(seam, a, b, apart, practice) for _, seam, a, b, apart in found]
+    once = layer.coverage.once
+    return [
+        _melting(seam, once(("middle", seam.a, seam.b), lambda s=seam: s.middle), a, b, apart, practice)
+        for _, seam, a, b, apart in found
+    ]
 
 
-def _melting(seam, a: Piece, b: Piece, apart: float, practice: Practice) -> Finding:
+def _melting(seam: Seam, middle, a: Piece, b: Piece, apart: float, practice: Practice) -> Finding:
     first, second = sorted((a, b), key=lambda p: p.number)
     turn = angle_to_grain_deg(a.grain_deg or 0, b.grain_deg or 0)
     same = a.wood == b.wood
@@ -82,11 +87,6 @@ def _melting(seam, a: Piece, b: Piece, apart: float, practice: Practice) -> Find
         f"both {woods()[a.wood].name.lower()}"
         if same
         else f"{wood(first.wood).name.lower()} beside {wood(second.wood).name.lower()}, {apart:.1f} apart"
-    )
-    point = (
-        seam.line.interpolate(0.5, normalized=True)
-        if seam.line.geom_type == "LineString"
-        else seam.line.representative_point()
     )
     front = max((a, b), key=lambda p: p.height_mm or 0)
     return Finding(
@@ -96,7 +96,7 @@ def _melting(seam, a: Piece, b: Piece, apart: float, practice: Practice) -> Find
         f"they will read as one. Lift one {practice.say(STEP_MM)} or turn its arrow {practice.turn_apart_deg:.0f}°.",
         f"Two neighbours need a colour difference of {practice.reads_de:g} (CIEDE2000), a step of {practice.say(STEP_MM)} or a turned grain.",
         (first.key, second.key),
-        (round(point.x, 2), round(point.y, 2)),
+        middle,
         amount=round(apart, 1),
         limit=practice.reads_de,
         unit="dE00",

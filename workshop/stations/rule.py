@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from emberquilt.bench import cards
+from emberquilt.bench import STEPS
 from emberquilt.plan import Plan
 from workshop.bench.actions import done_keys
 from workshop.compositions.models import Composition
@@ -32,7 +32,8 @@ class Leaf:
     left: int
     current: bool
     width: int
-    ticks: tuple[tuple[float, float], ...]
+    ticks: str
+    """All ticks as one path."""
     beads: tuple[float, ...]
 
 
@@ -46,7 +47,9 @@ def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Le
     width = WIDTHS[current]
     count = max(LEAST_TICKS, min(MOST_TICKS * (2 if current else 1), pieces))
     step = (width - 6) / count
-    ticks = tuple((round(0.5 + i * step, 1), 12 if i % 10 == 0 else 9 if i % 5 == 0 else 5.5) for i in range(count + 1))
+    ticks = "".join(
+        f"M{0.5 + i * step:.1f} 0V{12 if i % 10 == 0 else 9 if i % 5 == 0 else 5.5}" for i in range(count + 1)
+    )
     beads = min(left, MOST_BEADS)
     places = tuple(round(0.5 + step * round((i + 1) * count / (beads + 1)), 1) for i in range(beads))
     return Leaf(station, NAMES[station], words, left, current, width, ticks, places)
@@ -54,14 +57,14 @@ def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Le
 
 def _words(row: Composition, plan: Plan) -> dict[str, str]:
     words = {s: f"{n} left" if n else "settled" for s, n in plan.left.items()}
-    table, done = cards(plan), done_keys(row)
+    total, done = len(STEPS) * len(plan.saw.cuts), done_keys(row)
     sawn = sum(1 for step, _ in done if step == "saw")
     glued = sum(1 for step, _ in done if step == "glue")
-    if not table:
+    if not total:
         bench = "waits for wood"
     elif not done:
         bench = "not begun"
-    elif len(done) >= len(table):
+    elif len(done) >= total:
         bench = "all done"
     else:
         bench = f"{glued} glued" if glued else f"{sawn} of {len(plan.saw.cuts)} sawn"

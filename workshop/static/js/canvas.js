@@ -116,7 +116,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(s, 0, 0, s, view.x, view.y);
   const marks = scene.dress.marks || [];
   for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
-    const line = new Path2D(m.path);
+    const line = (m.line ??= new Path2D(m.path));
     ctx.lineCap = "round"; ctx.lineWidth = 4 / s; ctx.strokeStyle = m.kind === "melt" ? INK : HALO; ctx.stroke(line);
     ctx.setLineDash([7 / s, 6 / s]); ctx.lineWidth = 2.4 / s; ctx.strokeStyle = m.kind === "melt" ? MELT : EMBER; ctx.stroke(line); ctx.setLineDash([]);
   }

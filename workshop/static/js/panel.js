@@ -59,8 +59,7 @@ export class Panel {
 
   marks() {
     if (!this.size) return;
-    const unit = { ...this.view, scale: this.view.scale };
-    drawMarks(this.top.getContext("2d"), this.scene, unit, this.size, this.chosen, this.drag);
+    drawMarks(this.top.getContext("2d"), this.scene, this.view, this.size, this.chosen, this.drag);
     this.element.dispatchEvent(new CustomEvent("panel:drawn", { bubbles: true }));
   }
 
@@ -71,17 +70,23 @@ export class Panel {
     view.x = Math.min(this.size.w - keep, Math.max(keep - bounds.w, view.x));
     view.y = Math.min(this.size.h - keep, Math.max(keep - bounds.h, view.y));
     if (!this.cache) {
-      this.cache = { view: this.view, picture: new OffscreenCanvas(this.size.w, this.size.h) };
-      this.cache.picture.getContext("2d").drawImage(this.base, 0, 0);
+      const copy = (canvas) => {
+        const picture = new OffscreenCanvas(this.size.w, this.size.h);
+        picture.getContext("2d").drawImage(canvas, 0, 0);
+        return [canvas, picture];
+      };
+      this.cache = { view: this.view, layers: [this.base, this.top].map(copy) };
     }
     this.view = view;
     const k = view.scale / this.cache.view.scale;
-    const ctx = this.base.getContext("2d");
-    ctx.setTransform(1, 0, 0, 1, 0, 0);
-    ctx.clearRect(0, 0, this.size.w, this.size.h);
-    ctx.setTransform(k, 0, 0, k, view.x - k * this.cache.view.x, view.y - k * this.cache.view.y);
-    ctx.drawImage(this.cache.picture, 0, 0);
-    this.marks();
+    for (const [canvas, picture] of this.cache.layers) {
+      const ctx = canvas.getContext("2d");
+      ctx.setTransform(1, 0, 0, 1, 0, 0);
+      ctx.clearRect(0, 0, this.size.w, this.size.h);
+      ctx.setTransform(k, 0, 0, k, view.x - k * this.cache.view.x, view.y - k * this.cache.view.y);
+      ctx.drawImage(picture, 0, 0);
+    }
+    this.element.dispatchEvent(new CustomEvent("panel:drawn", { bubbles: true }));
     clearTimeout(this.rest);
     this.rest = setTimeout(() => this.redraw(), REST_MS);
   }

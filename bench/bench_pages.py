@@ -1,0 +1,44 @@
+"""Server time of station pages and of an edit's round trip, by size."""
+
+import itertools
+
+import pytest
+
+from bench.conftest import median_ms, tell
+from workshop.compositions import store
+from workshop.compositions.plans import _plans
+
+STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log")
+TARGET = {60: "target <= 80 ms", 500: "target <= 250 ms", 2000: ""}
+
+
+@pytest.mark.parametrize("work", [60, 500, 2000], indirect=True, ids=str)
+def test_station_pages(client, work, request):
+    size = int(request.node.callspec.id)
+    for station in STATIONS:
+        address = f"/work/{work.uid}/{station}/?pieces=1"
+        tell(
+            f"station page {station}, {size} pieces, as it stands",
+            f"{median_ms(lambda a=address: client.get(a)):.0f} ms",
+            TARGET[size],
+        )
+
+    def after_a_restart():
+        for kept in (store._compositions, store._coverages, _plans):
+            kept._values.clear()
+        client.get(f"/work/{work.uid}/wood/")
+
+    tell(f"station page wood, {size} pieces, first after a restart", f"{median_ms(after_a_restart, 3, 0):.0f} ms")
+
+
+@pytest.mark.parametrize("work", [500, 2000], indirect=True, ids=str)
+def test_giving_a_wood_to_forty_pieces(client, work, request):
+    size = int(request.node.callspec.id)
+    woods = itertools.cycle(["ebony", "aspen"])
+
+    def give():
+        work.refresh_from_db()
+        values = {"verb": "wood", "wood": next(woods), "pieces": "1-40", "revision": work.revision}
+        assert client.post(f"/work/{work.uid}/wood/do/", values, headers={"HX-Request": "true"}).status_code == 200
+
+    tell(f"wood to 40 of {size} pieces, round trip", f"{median_ms(give):.0f} ms", "target <= 120 ms at 500")

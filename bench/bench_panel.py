@@ -1,0 +1,43 @@
+"""Frames a second on the panel while a hand pans and zooms, in Chromium without a graphics card."""
+
+import pytest
+
+from bench.conftest import tell
+from tests.browser.conftest import Desk, chromium  # noqa: F401
+from tests.conftest import cells, composition
+
+FRAMES = """async () => {
+  const panel = window.emberPanel, times = [];
+  const frame = () => new Promise((r) => requestAnimationFrame(r));
+  for (let i = 0; i < 90; i++) {
+    const start = performance.now();
+    if (MODE === "pan") panel.move({ ...panel.view, x: panel.view.x + 6 * Math.cos(i / 7), y: panel.view.y + 6 * Math.sin(i / 7) });
+    else panel.zoom(i % 30 < 15 ? 1.03 : 1 / 1.03);
+    await frame();
+    times.push(performance.now() - start);
+  }
+  times.sort((a, b) => a - b);
+  return [1000 / times[45], 1000 / times[85]];
+}"""
+DRAW = """() => { const t = []; for (let i = 0; i < 7; i++) { const s = performance.now(); emberPanel.redraw(); emberPanel.base.getContext('2d').getImageData(0,0,1,1); t.push(performance.now() - s); } return t.sort((a, b) => a - b)[3]; }"""
+
+
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.parametrize("count", [60, 500, 2000])
+def test_frames(chromium, live_server, count):  # noqa: F811
+    from workshop.compositions import actions
+    from workshop.entry.middleware import local_person
+
+    coverage = cells(count, 1, 900, 600)
+    row = actions.create(
+        local_person(), composition(coverage, {k: ("walnut", "holly", "padauk")[k % 3] for k in coverage.keys})
+    )
+    context = chromium.new_context(viewport={"width": 1280, "height": 800})
+    desk = Desk(context.new_page(), live_server.url)
+    desk.open(f"/work/{row.uid}/wood/?show=arrows")
+    desk.page.wait_for_timeout(1500)
+    for mode in ("pan", "zoom"):
+        usual, slow = desk.page.evaluate(FRAMES.replace("MODE", f'"{mode}"'))
+        tell(f"{mode}, {count} pieces", f"{usual:.0f} frames/s, slow {slow:.0f}", "target > 30 at 500")
+    tell(f"one sharp drawing, {count} pieces", f"{desk.page.evaluate(DRAW):.0f} ms")
+    context.close()

@@ -1,0 +1,109 @@
+"""Chromium on the real pages. Nothing here knows an address outside the test's own server."""
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
+AXE = Path(__file__).parent / "vendor" / "axe.min.js"
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+class Desk:
+    """A page in the browser with the hands of a woodworker."""
+
+    def __init__(self, page, address: str):
+        self.page, self.address = page, address
+        self.problems: list[str] = []
+        self.hosts: set[str] = set()
+        page.on("pageerror", lambda error: self.problems.append(f"script: {error}"))
+        page.on("console", self._heard)
+        page.on("response", lambda r: self.problems.append(f"{r.status} {r.url}") if r.status >= 500 else None)
+        page.on(
+            "request", lambda r: self.hosts.add("/".join(r.url.split("/")[:3])) if r.url.startswith("http") else None
+        )
+
+    def _heard(self, message) -> None:
+        # Chromium itself notes every refused request; that a 4xx was meant is for the test to say
+        if message.type == "error" and not message.text.startswith("Failed to load resource"):
+            self.problems.append(f"console: {message.text}")
+
+    def open(self, path: str) -> None:
+        self.page.goto(self.address + path)
+        if self.page.locator("#panel").count():
+            self.page.wait_for_selector("#panel[data-ready=yes]")
+
+    def station(self, name: str) -> None:
+        self.page.locator("#rule a", has_text=name).first.click()
+        self.page.wait_for_load_state("load")
+        self.page.wait_for_selector("#panel[data-ready=yes]")
+
+    def at(self, x_mm: float, y_mm: float) -> tuple[float, float]:
+        """Where a place on the work lies in the window."""
+        return tuple(self.page.evaluate("([x, y]) => window.emberPanel.toPage(x, y)", [x_mm, y_mm]))
+
+    def click(self, x_mm: float, y_mm: float, shift: bool = False) -> None:
+        if shift:
+            self.page.keyboard.down("Shift")
+        with self.answer("/ticket"):
+            self.page.mouse.click(*self.at(x_mm, y_mm))
+        if shift:
+            self.page.keyboard.up("Shift")
+
+    def drag(self, start: tuple[float, float], end: tuple[float, float]) -> None:
+        """From one window place to another, as slowly as a hand."""
+        self.page.mouse.move(*start)
+        self.page.mouse.down()
+        self.page.mouse.move((start[0] + end[0]) / 2, (start[1] + end[1]) / 2, steps=4)
+        self.page.mouse.move(*end, steps=4)
+        self.page.mouse.up()
+
+    def answer(self, part: str = "/do/"):
+        return self.page.expect_response(lambda r: part in r.url)
+
+    def press(self, key: str, part: str = "/do/") -> None:
+        with self.answer(part):
+            self.page.keyboard.press(key)
+        self.settle()
+
+    def settle(self) -> None:
+        self.page.wait_for_function("() => !document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling')")
+
+    def ticket(self) -> str:
+        self.settle()
+        return self.page.locator("#ticket").inner_text()
+
+    def axe(self) -> list[str]:
+        """What axe-core finds on this page, by rule and place."""
+        self.page.evaluate(AXE.read_text(encoding="utf-8") + "; undefined")
+        found = self.page.evaluate(
+            "async () => (await axe.run(document)).violations.map(v => [v.id, v.nodes.map(n => n.target.join(' ')).slice(0, 3)])"
+        )
+        return [f"{rule}: {places}" for rule, places in found]
+
+
+@pytest.fixture
+def desk(chromium, live_server, transactional_db, request):
+    width, height = getattr(request, "param", (1280, 800))
+    context = chromium.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+    desk = Desk(context.new_page(), live_server.url)
+    yield desk
+    context.close()
+    assert desk.problems == []
+    assert desk.hosts <= {live_server.url}

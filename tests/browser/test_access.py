@@ -1,0 +1,37 @@
+"""axe-core on every view, at desk, tablet and phone size."""
+
+import pytest
+from django.core.management import call_command
+
+from workshop.compositions.models import Composition
+from workshop.stations.rule import NAMES
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.mark.parametrize("desk", [(1280, 800), (820, 1180)], indirect=True, ids=["desk", "tablet"])
+def test_axe_finds_nothing_at_the_stations(desk):
+    call_command("load_demo", verbosity=0)
+    row = Composition.objects.get(name="Two koi")
+    found = {}
+    for name in NAMES:
+        for query in ("", "?pieces=9"):
+            desk.open(f"/work/{row.uid}/{name}/{query}")
+            if violations := desk.axe():
+                found[name + query] = violations
+    for path in ("/", "/shop/"):
+        desk.open(path)
+        if violations := desk.axe():
+            found[path] = violations
+    assert found == {}
+
+
+@pytest.mark.parametrize("desk", [(390, 844)], indirect=True, ids=["phone"])
+def test_the_bench_fits_a_phone(desk):
+    call_command("load_demo", verbosity=0)
+    row = Composition.objects.get(name="Two koi")
+    desk.open(f"/work/{row.uid}/bench/")
+    assert desk.axe() == []
+    assert desk.page.evaluate("() => document.documentElement.scrollWidth") <= 390
+    for button in desk.page.locator(".done-btn, .others button, .others a, .clockrow button").all():
+        assert button.bounding_box()["height"] >= 54
