@@ -1,5 +1,6 @@
 """How much of each wood at each thickness, with an honest allowance for what the saw and the layout waste."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,6 +9,7 @@ import shapely
 from ..composition import Layer
 from ..constants import MM3_PER_BOARD_FOOT
 from ..findings import Finding, Fix
+from ..pattern.coverage import Coverage
 from ..practice import Practice
 from ..wood.woods import wood
 
@@ -62,13 +64,20 @@ def board_feet(area_mm2: float, thickness_mm: float) -> float:
     return area_mm2 * thickness_mm / MM3_PER_BOARD_FOOT
 
 
-def grain_box_mm2(outline: shapely.Polygon, grain_deg: float) -> float:
-    """Area of the rectangle round a piece that lies along its grain, with the spacing a saw needs."""
-    angle_rad = np.radians(grain_deg)
-    x, y = shapely.get_coordinates(outline.exterior).T
+def grain_boxes_mm2(coverage: Coverage, grain_deg: Mapping[int, float]) -> dict[int, float]:
+    """Area of the rectangle round each piece that lies along its grain, with the spacing a saw needs."""
+    x, y, starts, owner = coverage.once("hull points", lambda: _hull_points(coverage))
+    angle_rad = np.radians([grain_deg.get(key, 0.0) for key in coverage.keys])[owner]
     along = x * np.cos(angle_rad) - y * np.sin(angle_rad)
     across = x * np.sin(angle_rad) + y * np.cos(angle_rad)
-    return float((np.ptp(along) + SPACING_MM) * (np.ptp(across) + SPACING_MM))
+    sides = [np.maximum.reduceat(v, starts) - np.minimum.reduceat(v, starts) + SPACING_MM for v in (along, across)]
+    return dict(zip(coverage.keys, (sides[0] * sides[1]).tolist(), strict=True))
+
+
+def _hull_points(coverage: Coverage):
+    """Corners of all pieces' convex hulls one after another: x, y, where each piece begins, and whose each is."""
+    points, owner = shapely.get_coordinates(shapely.convex_hull(np.array(coverage.outlines)), return_index=True)
+    return *points.T, np.searchsorted(owner, np.arange(len(coverage))), owner
 
 
 def needs_of(layer: Layer, practice: Practice, boards: tuple[Board, ...] = ()) -> tuple[Need, ...]:
@@ -82,12 +91,12 @@ def needs_of(layer: Layer, practice: Practice, boards: tuple[Board, ...] = ()) -
         if piece.wood:
             groups.setdefault((piece.wood, piece.thickness_mm or practice.stock_mm), []).append(piece)
     needs = []
+    boxes = grain_boxes_mm2(layer.coverage, {p.key: p.grain_deg or 0.0 for p in layer.pieces})
     free = {board.key: board.area_mm2 for board in boards}
     # the thickest need takes its boards first: only it has no other choice
     for (code, thickness), pieces in sorted(groups.items(), key=lambda item: (item[0][0], -item[0][1])):
-        outlines = [layer.coverage.by_key[p.key] for p in pieces]
-        net = sum(o.area for o in outlines)
-        largest = max(grain_box_mm2(o, p.grain_deg or 0.0) for o, p in zip(outlines, pieces, strict=True))
+        net = sum(layer.coverage.area_mm2[p.key] for p in pieces)
+        largest = max(boxes[p.key] for p in pieces)
         rough = max(net / practice.board_use, largest)
         owned = _take(rough, [b for b in boards if b.wood == code and b.thickness_mm >= thickness - MEASURED_MM], free)
         needs.append(Need(code, thickness, tuple(p.key for p in pieces), net, rough, owned))

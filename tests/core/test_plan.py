@@ -22,7 +22,7 @@ from emberquilt.pattern.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.relief.heights import relief_findings, relief_of, shim_outline
-from emberquilt.stock.need import Board, board_feet, grain_box_mm2, needs_of, stock_findings
+from emberquilt.stock.need import Board, board_feet, grain_boxes_mm2, needs_of, stock_findings
 from tests.conftest import cells, composition, grid
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)
@@ -72,8 +72,9 @@ def test_board_feet(length, width, thick, feet):
 @pytest.mark.parametrize("angle", [0, 30, 90, 155])
 def test_the_box_along_the_grain_turns_with_it(angle):
     bar = shapely.affinity.rotate(shapely.box(0, 0, 50, 10), -angle, origin=(0, 0))
-    assert grain_box_mm2(bar, angle) == pytest.approx(53 * 13)
-    assert grain_box_mm2(bar, angle + 45) > 53 * 13
+    coverage = Coverage([1, 7], [shapely.box(200, 0, 240, 30), bar])
+    assert grain_boxes_mm2(coverage, {7: angle}) == pytest.approx({1: 43 * 33, 7: 53 * 13})
+    assert grain_boxes_mm2(coverage, {7: angle + 45})[7] > 53 * 13
 
 
 def test_rough_area_is_net_over_the_share_used_but_holds_the_largest_piece():

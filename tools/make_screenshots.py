@@ -1,0 +1,100 @@
+"""Remakes docs/screenshots from the demo, in a data folder of its own."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+HERE = Path(__file__).resolve().parent.parent
+OUT = HERE / "docs" / "screenshots"
+PORT = 8765
+ADDRESS = f"http://127.0.0.1:{PORT}"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
+VIEWS = {
+    "wood": "wood/?pieces={ring}",
+    "arrows": "wood/?show=arrows",
+    "pattern": "pattern/",
+    "relief": "relief/?pieces={ring}",
+    "stock": "stock/",
+    "saw": "saw/?pieces={head}",
+    "glue": "assembly/?pieces={head}",
+    "calendar": "calendar/",
+    "log": "log/",
+}
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as home:
+        env = os.environ | {"EMBERQUILT_HOME": home, "DJANGO_SETTINGS_MODULE": "workshop.settings"}
+        subprocess.run([sys.executable, "tools/prepare.py", "--demo"], cwd=HERE, env=env, check=True)
+        server = subprocess.Popen([sys.executable, "manage.py", "serve", "--port", str(PORT)], cwd=HERE, env=env)
+        try:
+            _wait()
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                _shoot(browser)
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait(15)
+
+
+def _wait() -> None:
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(ADDRESS, timeout=2)
+            return
+        except OSError:
+            time.sleep(0.2)
+    sys.exit("The workshop did not start.")
+
+
+def _shoot(browser) -> None:
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+
+    def shot(name: str) -> None:
+        page.wait_for_timeout(900)
+        page.screenshot(path=OUT / f"{name}.png")
+        print(name)
+
+    page.goto(ADDRESS)
+    page.wait_for_selector(".works .thumb[data-ready=yes] >> nth=1")
+    shot("shelf")
+    koi = page.locator(".tags a", has_text="Two koi").get_attribute("href").rsplit("/", 2)[0]
+    page.goto(f"{ADDRESS}{koi}/wood/")
+    page.wait_for_selector("#panel[data-ready=yes]")
+    keys = {
+        name: page.evaluate("([x, y]) => emberPanel.at(x, y).key", place)
+        for name, place in {"head": [315, 245], "ring": [275, 249]}.items()
+    }
+    for name, path in VIEWS.items():
+        page.goto(f"{ADDRESS}{koi}/{path.format(**keys)}")
+        page.wait_for_selector("#panel[data-ready=yes]")
+        shot(name)
+    page.goto(f"{ADDRESS}/shop/")
+    shot("shop")
+    page.goto(ADDRESS)
+    page.set_input_files("#drawing", HERE / "workshop/compositions/demo/acorn.svg")
+    page.get_by_role("button", name="Find its pieces").click()
+    page.wait_for_selector("#panel[data-ready=yes]", timeout=30_000)
+    shot("draft")
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto(f"{ADDRESS}{koi}/bench/")
+    shot("bench")
+
+
+if __name__ == "__main__":
+    main()
