@@ -6,7 +6,7 @@ from functools import cached_property
 
 from .assembly.glueup import GluePlan, glue_findings, glue_plan
 from .calendar.schedule import Schedule, check_hours, schedule
-from .calendar.tasks import Task, tasks_of
+from .calendar.tasks import Done, Task, tasks_of
 from .composition import Composition
 from .errors import BadChoice
 from .findings import STATIONS, Finding
@@ -20,11 +20,12 @@ from .wood.judgement import wood_findings
 
 @dataclass(frozen=True)
 class Plan:
-    """Parts are worked out when first asked for. `start` is the first moment of work."""
+    """Parts are worked out when first asked for. `start` is the first moment of work, `done` what the bench has ticked off."""
 
     composition: Composition
     boards: tuple[Board, ...] = ()
     start: dt.datetime = dt.datetime(2026, 1, 5)
+    done: Done = frozenset()
 
     @cached_property
     def relief(self) -> Relief:
@@ -49,7 +50,7 @@ class Plan:
 
     @cached_property
     def tasks(self) -> tuple[Task, ...]:
-        return tasks_of(self.composition, self.saw, self.glue)
+        return tasks_of(self.composition, self.saw, self.glue, self.done)
 
     @cached_property
     def schedule(self) -> Schedule:

@@ -151,6 +151,8 @@ CSRF_USE_SESSIONS = False
 STATIC_URL = "static/"
 STATIC_ROOT = HOME / "static"
 STATICFILES_DIRS = [PACKAGE / "static"]
+# only our own files: nothing that an application brings along is served
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "workshop.statics.HashedModules"},

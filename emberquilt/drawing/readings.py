@@ -117,6 +117,15 @@ def glue_batches(plan: Plan):
     return _each(plan.composition, "pale", lambda p: str(batch[p.key])), ()
 
 
+def done(plan: Plan):
+    """What is sawn stands in its wood, the rest waits."""
+    sawn = {key for step, key in plan.done if step == "saw"}
+    return {
+        p.key: Dress(p.wood, p.grain_deg or 0.0, "full" if p.key in sawn else "pale", str(p.number))
+        for p in plan.composition.mosaic.pieces
+    }, ()
+
+
 def plain(plan: Plan):
     return _each(plan.composition, "plain"), ()
 
@@ -128,8 +137,8 @@ READINGS: dict[str, dict[str, Reading]] = {
     "stock": {"woods": woods, "copies": copies, "numbers": numbered_woods},
     "saw": {"order": cutting_order, "holes": holes, "copies": copies, "woods": woods, "plain": plain},
     "assembly": {"order": glue_order, "batches": glue_batches, "heights": heights, "woods": woods},
-    "calendar": {"woods": woods, "order": cutting_order},
-    "log": {"numbers": numbered_woods, "woods": woods},
+    "calendar": {"sawn": done, "order": cutting_order, "woods": woods},
+    "log": {"sawn": done, "numbers": numbered_woods},
 }
 
 

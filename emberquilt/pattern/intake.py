@@ -1,6 +1,6 @@
 """From the bytes of a file to a proposal of pieces at finished size."""
 
-import math
+from collections.abc import Callable
 
 import numpy as np
 import shapely
@@ -8,7 +8,7 @@ import shapely
 from ..constants import GREATEST_WIDTH_MM, SMALLEST_WIDTH_MM
 from ..errors import BadDrawing, BadLength
 from ..findings import Finding
-from ..units import Length
+from ..units import Length, format_length
 from . import arcs, labels, linework, raster_source, svg_source
 from .coverage import Coverage, on_grid
 from .numbering import reading_order
@@ -16,6 +16,13 @@ from .proposal import Progress, Proposal, no_progress
 
 MOST_MARKED = 12
 """Loose ends are marked one by one up to this many; beyond, one finding counts them."""
+
+
+Say = Callable[[float], str]
+
+
+def in_millimetres(mm: float) -> str:
+    return format_length(mm, "mm")
 
 
 def finished_width(text: str, unit: str) -> Length:
@@ -43,8 +50,12 @@ def recognise(data: bytes) -> str:
     raise BadDrawing("This is no drawing that can be read. Bring an SVG, PNG, JPEG or WebP file.")
 
 
-def propose(data: bytes, width: Length, *, outside: str = "auto", progress: Progress = no_progress) -> Proposal:
+def propose(
+    data: bytes, width: Length, *, outside: str = "auto", progress: Progress = no_progress, say: Say = in_millimetres
+) -> Proposal:
     """The pieces in a line drawing. `outside`: what becomes of the paper round it, auto, keep or drop.
+
+    `say` puts a length in mm into the words of the shop.
 
     Raises `BadDrawing` with one clear sentence when nothing can be sawn from it, `Cancelled` from `progress`.
     """
@@ -52,11 +63,11 @@ def propose(data: bytes, width: Length, *, outside: str = "auto", progress: Prog
         raise BadDrawing(f"“{outside}” is no way to treat the paper round the drawing: auto, keep or drop.")
     progress(0.02, "reading the file")
     if recognise(data) == "svg":
-        return _from_svg(data, width.mm, outside, progress)
-    return _from_picture(data, width.mm, outside, progress)
+        return _from_svg(data, width.mm, outside, progress, say)
+    return _from_picture(data, width.mm, outside, progress, say)
 
 
-def _from_svg(data: bytes, width_mm: float, outside: str, progress: Progress) -> Proposal:
+def _from_svg(data: bytes, width_mm: float, outside: str, progress: Progress, say: Say) -> Proposal:
     source = svg_source.read_svg(data)
     progress(0.3, "joining the lines")
     lines = svg_source.as_lines(source)
@@ -79,7 +90,7 @@ def _from_svg(data: bytes, width_mm: float, outside: str, progress: Progress) ->
         # lines that stick out made the work smaller than was asked: measure what is enclosed and do it again
         box = tuple(box[i % 2] + found[i] / scale for i in range(4))
     progress(0.8, "checking the pieces")
-    findings = _end_findings(faces.open_ends)
+    findings = _end_findings(faces.open_ends, say)
     if faces.closed_gaps:
         findings.append(_closed_gaps(faces.closed_gaps))
     source_box = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
@@ -103,7 +114,7 @@ def _runs_off(lines: shapely.Geometry, page: tuple[float, float, float, float]) 
     return int((shapely.distance(loose, border) <= slack).sum()) >= 2
 
 
-def _from_picture(data: bytes, width_mm: float, outside: str, progress: Progress) -> Proposal:
+def _from_picture(data: bytes, width_mm: float, outside: str, progress: Progress, say: Say) -> Proposal:
     grey = raster_source.read_grey(data)
     progress(0.15, "telling ink from paper")
     found = labels.label_regions(grey, outside)
@@ -114,7 +125,7 @@ def _from_picture(data: bytes, width_mm: float, outside: str, progress: Progress
     placed = list(shapely.transform(np.array(outlines), lambda xy: (xy - [left, top]) * scale))
     progress(0.85, "checking the pieces")
     ends = [((x - left) * scale, (y - top) * scale) for x, y in found.ends]
-    findings = _end_findings(ends)
+    findings = _end_findings(ends, say)
     if found.specks:
         findings.append(
             Finding(
@@ -154,7 +165,7 @@ def _finish(outlines, faces, kind, source_box, findings, left_out) -> Proposal:
     return proposal
 
 
-def _end_findings(ends: list[tuple[float, float]]) -> list[Finding]:
+def _end_findings(ends: list[tuple[float, float]], say: Say) -> list[Finding]:
     rule = "A line that stops in the open does not part two pieces; what lay on its two sides became one."
     if len(ends) > MOST_MARKED:
         words = f"{len(ends)} lines end in the open: pieces there were lost into their neighbours. Close them and bring the drawing again."
@@ -163,7 +174,7 @@ def _end_findings(ends: list[tuple[float, float]]) -> list[Finding]:
         Finding(
             "open-gap",
             "pattern",
-            f"A line ends in the open {math.floor(x)} mm from the left and {math.floor(y)} mm from the top: "
+            f"A line ends in the open {say(max(x, 0.0))} from the left and {say(max(y, 0.0))} from the top: "
             "both sides became one piece. Close it in the drawing if it should part them.",
             rule,
             point_mm=(round(x, 2), round(y, 2)),

@@ -9,6 +9,8 @@ from ..constants import GRID_MM
 
 CLOSE_MM = 1.2
 """Ends up to this far apart at finished size are taken as meeting (own prototype's figure)."""
+OVERSHOOT_SHARE = 0.005
+"""A line may run this share of the sheet past the one it meets before its end counts as loose; never less than CLOSE_MM."""
 SLIVER_MM = 0.25
 """Faces thinner than this, everywhere, are drawing noise: thinner than any blade's kerf."""
 
@@ -42,7 +44,8 @@ def _ends(noded: shapely.Geometry) -> np.ndarray:
     merged = shapely.get_parts(shapely.line_merge(noded))
     # a ring counts twice at the point where it closes: a line that meets it there is no loose end
     ends = np.concatenate([shapely.get_coordinates(shapely.get_point(merged, i)) for i in (0, -1)])
-    overshoot = np.tile(shapely.length(merged) <= CLOSE_MM, 2)
+    left, _, right, _ = shapely.bounds(noded)
+    overshoot = np.tile(shapely.length(merged) <= max(CLOSE_MM, OVERSHOOT_SHARE * (right - left)), 2)
     _, inverse, count = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
     return ends[(count[inverse.ravel()] == 1) & ~overshoot]
 

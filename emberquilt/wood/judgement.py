@@ -1,5 +1,7 @@
 """What is left to decide about woods and grain, and what will go wrong with them."""
 
+from functools import partial
+
 from ..composition import Layer, Piece
 from ..findings import Finding, Fix, name_pieces
 from ..pattern.coverage import Seam
@@ -74,7 +76,7 @@ def _melting_seams(layer: Layer, practice: Practice) -> list[Finding]:
     found.sort(key=lambda item: -item[0])
     once = layer.coverage.once
     return [
-        _melting(seam, once(("middle", seam.a, seam.b), lambda s=seam: s.middle), a, b, apart, practice)
+        _melting(seam, once(("middle", seam.a, seam.b), partial(getattr, seam, "middle")), a, b, apart, practice)
         for _, seam, a, b, apart in found
     ]
 

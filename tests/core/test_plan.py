@@ -281,6 +281,30 @@ def test_a_whole_job_keeps_the_rules_and_every_wait(glue, when):
     assert all(t.minutes <= LONGEST_SITTING + 30 for t in plan.tasks)
 
 
+def test_what_the_bench_has_done_is_not_planned_again():
+    work = composition(grid(6, 4), practice=Practice(hours=WEEK), shim_mm=2.0)
+    whole = Plan(work, start=MONDAY)
+    sawn = frozenset(("saw", cut.piece) for cut in whole.saw.cuts[:10])
+    rest = Plan(work, start=MONDAY, done=sawn)
+    check_schedule(rest.schedule, rest.tasks, WEEK)
+
+    def sawing(plan):
+        return sum(t.minutes for t in plan.tasks if t.key.startswith("saw"))
+
+    assert sawing(rest) == pytest.approx(sawing(whole) - sum(c.minutes for c in whole.saw.cuts[:10]))
+    assert sum(t.minutes for t in rest.tasks if t.key.startswith("fit")) == pytest.approx(
+        24 * work.practice.fit_minutes
+    )
+    all_but_glue = frozenset((step, key) for key in work.mosaic.by_key for step in ("saw", "shape"))
+    late = Plan(work, start=MONDAY, done=all_but_glue)
+    assert {t.key for t in late.tasks} & {"paste", "saw1-1", "fit-1", "shims", "shape-1"} == set()
+    assert late.schedule.finish <= rest.schedule.finish <= whole.schedule.finish
+    hands = [sum(t.minutes for t in plan.tasks) for plan in (late, rest, whole)]
+    assert hands == sorted(hands)
+    glued = frozenset((step, key) for key in work.mosaic.by_key for step in ("saw", "shape", "glue"))
+    assert [t.key for t in Plan(work, start=MONDAY, done=glued).tasks] == ["cure", "coat1", "coat2", "coat3", "hang"]
+
+
 def test_no_hours_is_a_finding_not_a_crash():
     plan = Plan(composition(grid(2, 2), practice=Practice(hours={})), start=MONDAY)
     assert [f.code for f in plan.findings("calendar")] == ["no-dates"]

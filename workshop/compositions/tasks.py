@@ -7,6 +7,7 @@ from django_tasks import task
 from emberquilt.errors import Cancelled, EmberError
 from emberquilt.pattern.intake import propose
 from emberquilt.units import Length
+from workshop.shop.actions import practice_of
 
 from .models import Draft
 from .proposals import pack_proposal
@@ -32,7 +33,9 @@ def find_pieces(draft_pk: int, turn: int) -> None:
 
     try:
         progress(0.01, "opening the file")
-        proposal = propose(bytes(draft.data), Length(draft.width_mm), outside=draft.outside, progress=progress)
+        say = practice_of(draft.owner).say
+        width = Length(draft.width_mm)
+        proposal = propose(bytes(draft.data), width, outside=draft.outside, progress=progress, say=say)
         _tell(draft, turn, state=Draft.State.READY, share=1.0, words="", result=pack_proposal(proposal))
     except Cancelled:
         return

@@ -39,12 +39,7 @@ export class Panel {
     const pad = Number(this.element.dataset.pad ?? 1) * this.ratio;
     const focus = this.focus || [0, 0, this.scene.w, this.scene.h];
     const scale = Math.min((this.size.w - 2 * pad) / (focus[2] - focus[0]), (this.size.h - 2 * pad) / (focus[3] - focus[1]));
-    const middle = this.element.dataset.align !== "left";
-    this.view = {
-      scale,
-      x: middle ? (this.size.w - scale * (focus[0] + focus[2])) / 2 : pad - scale * focus[0],
-      y: middle ? (this.size.h - scale * (focus[1] + focus[3])) / 2 : pad - scale * focus[1],
-    };
+    this.view = { scale, x: (this.size.w - scale * (focus[0] + focus[2])) / 2, y: (this.size.h - scale * (focus[1] + focus[3])) / 2 };
     this.redraw();
   }
 
