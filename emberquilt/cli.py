@@ -60,7 +60,12 @@ def proposal_json(proposal: Proposal) -> dict:
         "height_mm": proposal.height_mm,
         "faces": proposal.faces,
         "pieces": [
-            {"number": key, "area_mm2": coverage.area_mm2[key], "bounds_mm": list(coverage.by_key[key].bounds)}
+            {
+                "number": key,
+                "area_mm2": coverage.area_mm2[key],
+                "bounds_mm": list(coverage.by_key[key].bounds),
+                "colour": proposal.colours.get(key, ""),
+            }
             for key in coverage.keys
         ],
         "seams": [{"pieces": [s.a, s.b], "length_mm": round(s.length_mm, 3)} for s in coverage.seams],

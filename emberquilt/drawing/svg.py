@@ -3,6 +3,7 @@
 import math
 from xml.etree import ElementTree as ET
 
+from ..assembly.glueup import backer_outline
 from ..composition import Composition
 from ..wood.woods import woods
 from .scene import Scene, Shape, path_of, shapes_of
@@ -11,7 +12,7 @@ PAPER = "#fbf6ea"
 
 
 def pattern_svg(composition: Composition) -> bytes:
-    """Outlines, numbers, grain arrows and wood marks; one user unit is one millimetre. Three decimals."""
+    """Outlines, numbers, grain arrows, wood marks and the backer inside the traced line; one user unit is one millimetre. Three decimals."""
     root = _root(composition.width_mm, composition.height_mm, true_size=True)
     ET.SubElement(root, "title").text = composition.name
     layer = composition.mosaic
@@ -22,6 +23,10 @@ def pattern_svg(composition: Composition) -> bytes:
     words = ET.SubElement(root, "g", id="numbers", fill="#2a2521")
     words.set("font-family", "sans-serif")
     words.set("text-anchor", "middle")
+    backer = ET.SubElement(root, "g", id="backer", fill="none", stroke="#5b5047")
+    backer.set("stroke-dasharray", "4 3")
+    outline = backer_outline(layer.coverage, composition.practice.backer_inset_mm)
+    ET.SubElement(backer, "path", {"d": path_of(outline, 3), "stroke-width": "0.3"})
     for shape in shapes_of(layer.coverage):
         piece = layer.by_key[shape.key]
         path = path_of(layer.coverage.by_key[shape.key], 3)

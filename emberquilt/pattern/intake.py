@@ -14,6 +14,8 @@ from .coverage import Coverage, on_grid
 from .numbering import reading_order
 from .proposal import Progress, Proposal, no_progress
 
+PAPER = ("#ffffff", "#000000")
+"""Fills that are no colours to match: paper, and the black of lines drawn as filled shapes."""
 MOST_MARKED = 12
 """Loose ends are marked one by one up to this many; beyond, one finding counts them."""
 
@@ -94,7 +96,22 @@ def _from_svg(data: bytes, width_mm: float, outside: str, progress: Progress, sa
     if faces.closed_gaps:
         findings.append(_closed_gaps(faces.closed_gaps))
     source_box = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
-    return _finish(faces.outlines, len(faces.outlines), "line SVG", source_box, findings, source.left_out)
+    fills = [(shapely.transform(f, lambda xy: (xy - [box[0], box[1]]) * scale), colour) for f, colour in source.fills]
+    colours = _colours_under(faces.outlines, fills)
+    return _finish(faces.outlines, len(faces.outlines), "line SVG", source_box, findings, source.left_out, colours)
+
+
+def _colours_under(outlines, fills) -> list[str]:
+    """For each outline the colour of the topmost filled shape at a point inside it; empty where there is none."""
+    colours = [""] * len(outlines)
+    if not fills:
+        return colours
+    spots = shapely.point_on_surface(np.array(outlines))
+    tree = shapely.STRtree([shape for shape, _ in fills])
+    found, shapes = tree.query(spots, predicate="within")
+    for i, shape in sorted(zip(found.tolist(), shapes.tolist(), strict=True)):
+        colours[i] = fills[shape][1]
+    return ["" if colour in PAPER else colour for colour in colours]
 
 
 def _runs_off(lines: shapely.Geometry, page: tuple[float, float, float, float]) -> bool:
@@ -115,7 +132,7 @@ def _runs_off(lines: shapely.Geometry, page: tuple[float, float, float, float]) 
 
 
 def _from_picture(data: bytes, width_mm: float, outside: str, progress: Progress, say: Say) -> Proposal:
-    grey = raster_source.read_grey(data)
+    grey, coloured = raster_source.read_picture(data)
     progress(0.15, "telling ink from paper")
     found = labels.label_regions(grey, outside)
     progress(0.5, "following the borders")
@@ -138,10 +155,12 @@ def _from_picture(data: bytes, width_mm: float, outside: str, progress: Progress
         )
     height, width = grey.shape
     source_box = (-left * scale, -top * scale, width * scale, height * scale)
-    return _finish(placed, found.count, "line picture", source_box, findings, ())
+    colours = labels.region_colours(found, coloured) if coloured is not None else {}
+    by_outline = [colours.get(label, "") for label in range(1, found.count + 1)]
+    return _finish(placed, found.count, "line picture", source_box, findings, (), by_outline)
 
 
-def _finish(outlines, faces, kind, source_box, findings, left_out) -> Proposal:
+def _finish(outlines, faces, kind, source_box, findings, left_out, colours) -> Proposal:
     rounded = [shapely.normalize(p) for p in on_grid(np.array(outlines))]
     draft = Coverage(range(1, len(rounded) + 1), rounded)
     order = reading_order(draft)
@@ -155,6 +174,7 @@ def _finish(outlines, faces, kind, source_box, findings, left_out) -> Proposal:
         faces,
         tuple(round(v, 3) for v in source_box),
         tuple(findings),
+        colours={i: colours[key - 1] for i, key in enumerate(order, 1) if colours[key - 1]},
         left_out=tuple(left_out),
     )
     if not proposal.is_valid:

@@ -11,6 +11,8 @@ from ..errors import BadDrawing
 SPECK_PX = 12
 """Paper regions smaller than this are scanning noise."""
 MOST_REGIONS = 15_000
+TINT = 24
+"""Paper whose colour channels differ by this much is coloured in, not yellowed."""
 SPECKS_PER_REGION = 5
 """A picture with more specks than this for each region is grain or a printer's screen, not lines."""
 OUTSIDES = ("auto", "keep", "drop")
@@ -59,6 +61,24 @@ def label_regions(grey: np.ndarray, outside: str = "auto") -> Labels:
     grown = _regrow_islands(_grow(lut[label]), len(inner) + 1)
     grown[grown == len(inner) + 1] = 0
     return Labels(grown, len(inner), int(small.sum()), loose_ends(ink))
+
+
+def region_colours(labels: Labels, picture: np.ndarray) -> dict[int, str]:
+    """Mean colour of each region that is coloured in, ``#rrggbb`` by label. `picture` is uint8 RGB.
+
+    Pixels near another region, where the line and its soft edge lie, do not count.
+    """
+    inside = cv2.erode(labels.picture.astype(np.float32), np.ones((9, 9))) == labels.picture
+    inside &= cv2.dilate(labels.picture.astype(np.float32), np.ones((9, 9))) == labels.picture
+    flat = np.where(inside, labels.picture, 0).ravel()
+    count = np.bincount(flat, minlength=labels.count + 1)
+    sums = [np.bincount(flat, picture[..., c].ravel(), labels.count + 1) for c in range(3)]
+    mean = np.stack(sums, axis=1) / np.maximum(count, 1)[:, None]
+    return {
+        label: "#" + "".join(f"{round(v):02x}" for v in mean[label].tolist())
+        for label in range(1, labels.count + 1)
+        if count[label] and np.ptp(mean[label]) >= TINT
+    }
 
 
 def _outside_regions(label: np.ndarray, ink: np.ndarray, count: int, outside: str) -> np.ndarray:

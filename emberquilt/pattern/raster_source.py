@@ -14,8 +14,11 @@ LEAST_SIDE = 24
 FORMATS = ("PNG", "JPEG", "WEBP")
 
 
-def read_grey(data: bytes) -> np.ndarray:
-    """Grey values, uint8, shape (rows, columns), upright by its EXIF mark, on white. Raises `BadDrawing`."""
+def read_picture(data: bytes) -> tuple[np.ndarray, np.ndarray | None]:
+    """Grey values, uint8, shape (rows, columns), and the same in colour, (rows, columns, 3), where the file has any.
+
+    Upright by its EXIF mark, on white. Raises `BadDrawing`.
+    """
     if len(data) > MOST_BYTES:
         raise BadDrawing(f"This file is {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB can be read.")
     try:
@@ -38,16 +41,17 @@ def read_grey(data: bytes) -> np.ndarray:
     if min(width, height) < LEAST_SIDE:
         raise BadDrawing(f"This picture is {width} × {height} pixels: too small to hold a pattern.")
     try:
-        return _to_grey(ImageOps.exif_transpose(image))
+        return _unpacked(ImageOps.exif_transpose(image))
     except (OSError, ValueError, SyntaxError, MemoryError) as problem:
         raise BadDrawing("This picture is damaged and cannot be unpacked.") from problem
 
 
-def _to_grey(image: Image.Image) -> np.ndarray:
+def _unpacked(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:
     if image.mode.startswith("I"):
         deep = np.asarray(image, dtype=np.float32)
-        return (deep / max(float(deep.max()), 1.0) * 255).astype(np.uint8)
+        return (deep / max(float(deep.max()), 1.0) * 255).astype(np.uint8), None
     if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
         image = image.convert("RGBA")
         image = Image.alpha_composite(Image.new("RGBA", image.size, "white"), image)
-    return np.asarray(image.convert("L"))
+    coloured = image.mode not in ("1", "L")
+    return np.asarray(image.convert("L")), np.asarray(image.convert("RGB")) if coloured else None

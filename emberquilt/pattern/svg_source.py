@@ -33,6 +33,8 @@ class LineSource:
     lines: list[np.ndarray]
     page: tuple[float, float, float, float]
     left_out: tuple[str, ...]
+    fills: tuple[tuple[shapely.Geometry, str], ...] = ()
+    """Filled shapes from back to front with their colour, where a fill is written out."""
 
 
 def read_svg(data: bytes) -> LineSource:
@@ -45,6 +47,7 @@ def read_svg(data: bytes) -> LineSource:
     except Exception as problem:  # the parser raises whatever it meets: all mean that the file cannot be read
         raise BadDrawing(f"This SVG cannot be read ({type(problem).__name__}).") from problem
     lines: list[np.ndarray] = []
+    fills = []
     points = 0
     for element in svg.elements(lambda e: isinstance(e, svgelements.Shape)):
         if element.values.get("display") == "none" or element.values.get("visibility") == "hidden":
@@ -54,9 +57,19 @@ def read_svg(data: bytes) -> LineSource:
             if points > MOST_POINTS:
                 raise BadDrawing(_too_many(points, "or more "))
             lines.append(line)
+            if (colour := _fill(element)) and len(line) > 3:
+                fills.append((shapely.make_valid(shapely.Polygon(line)), colour))
     if not lines:
         raise BadDrawing("This SVG holds no lines. Draw the seams as lines or outlines and bring it again.")
-    return LineSource(lines, _page(svg, lines), left_out)
+    return LineSource(lines, _page(svg, lines), left_out, tuple(fills))
+
+
+def _fill(element) -> str:
+    """The fill's colour, ``#rrggbb``, where one is written out and can be seen."""
+    fill = element.fill
+    if element.values.get("fill") is None or fill is None or fill.value is None or not fill.alpha:
+        return ""
+    return f"#{fill.red:02x}{fill.green:02x}{fill.blue:02x}"
 
 
 def _too_many(points: int, more: str = "") -> str:

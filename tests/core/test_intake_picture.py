@@ -14,6 +14,7 @@ from emberquilt.errors import BadDrawing
 from emberquilt.pattern.intake import propose
 from emberquilt.pattern.labels import label_regions, loose_ends
 from emberquilt.units import Length
+from emberquilt.wood.colour import difference, lab_of
 from tests.conftest import cells, grid
 
 
@@ -183,3 +184,15 @@ def test_bad_pictures_end_in_a_clear_sentence(name):
     with pytest.raises(BadDrawing, match=words) as problem:
         propose(data, Length(300))
     assert str(problem.value).endswith(".")
+
+
+def test_a_coloured_in_picture_keeps_its_colours():
+    lines = draw(grid(3, 1), margin=30)
+    picture = np.dstack([lines] * 3)
+    picture[30:150, 32:148][lines[30:150, 32:148] > 200] = (90, 170, 230)  # blue, green, red: a warm yellow
+    found = propose(png(picture), Length(90))
+    assert found.faces == 3
+    (key,) = found.colours
+    assert key == 1
+    assert float(difference(lab_of(found.colours[1]), lab_of("#e6aa5a"))) < 1
+    assert propose(png(np.dstack([lines] * 3)), Length(90)).colours == {}

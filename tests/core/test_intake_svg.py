@@ -190,3 +190,12 @@ def test_progress_can_stop_the_work(koi_svg):
 
     with pytest.raises(Cancelled):
         propose(koi_svg, Length(457.2), progress=stop)
+
+
+def test_a_coloured_drawing_keeps_its_colours():
+    body = '<rect width="50" height="100" fill="#c04a24"/><rect x="50" width="50" height="100" style="fill:#8397a0"/>'
+    body += '<circle cx="75" cy="50" r="15" fill="white" stroke="black"/>'
+    found = propose(svg(f'<g stroke="black">{body}</g>'), Length(100))
+    by_area = {round(area): found.colours.get(key, "") for key, area in found.coverage.area_mm2.items()}
+    assert by_area[5000] == "#c04a24"
+    assert sorted(by_area.values()) == ["", "#8397a0", "#c04a24"]

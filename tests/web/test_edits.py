@@ -177,3 +177,15 @@ def test_one_edit_of_a_5000_piece_picture_writes_under_50_kb(tmp_path):
     assert written["pieces"] > 4900
     for count in ("1", "40", "undo"):
         assert 0 < written[count] < 50_000, written
+
+
+def test_a_practice_is_changed_where_it_acts(client, work, page):
+    page.do(work, "wood", "wood", "1-6", wood="walnut")
+    page.do(work, "relief", "thickness", "1-6", length="3/4 in")
+    before = client.get(f"/work/{work.uid}/saw/?pieces=1").content.decode()
+    assert "how it is done here" in before
+    assert "<b>No. 7</b>" in before
+    changed = page.do(work, "saw", "practice", "1", blade_school="one", one_blade="3")
+    assert "<b>No. 3</b>" in changed.content.decode()
+    bad = page.do(work, "saw", "practice", "1", hold_mm="a thumb")
+    assert (bad.status_code, "not a length" in said(bad)) == (422, True)

@@ -20,6 +20,7 @@ def pack_proposal(proposal: Proposal) -> dict:
         "faces": proposal.faces,
         "source_box_mm": list(proposal.source_box_mm),
         "findings": [f.as_dict() for f in proposal.findings],
+        "colours": {str(key): colour for key, colour in proposal.colours.items()},
         "left_out": list(proposal.left_out),
     }
 
@@ -34,5 +35,6 @@ def unpack_proposal(values: dict) -> Proposal:
         values["faces"],
         tuple(values["source_box_mm"]),
         tuple(Finding.from_dict(f) for f in values["findings"]),
-        left_out=tuple(values["left_out"]),
+        {int(key): colour for key, colour in values["colours"].items()},
+        tuple(values["left_out"]),
     )

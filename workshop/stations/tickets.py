@@ -12,7 +12,18 @@ from emberquilt.wood.judgement import seam_reading
 from emberquilt.wood.movement import movement_mm
 from emberquilt.wood.woods import Wood, woods
 from workshop.compositions.journal import runs
+from workshop.shop.words import fields_of
 
+PRACTICE = {
+    "pattern": ("unit", "denominator", "paper"),
+    "wood": ("reads_de", "turn_apart_deg", "neck_mm"),
+    "relief": ("stock_mm", "shim_inset_mm"),
+    "stock": ("board_use",),
+    "saw": ("blade_school", "one_blade", "fit", "hold_mm", "saw_mm_per_minute", "minutes_per_cut"),
+    "assembly": ("glue", "seconds_per_piece", "anchor", "backer_inset_mm", "finish", "finish_when", "coats"),
+    "calendar": ("fit_minutes", "shape_minutes"),
+}
+"""The practices that act at a station: shown, and changed for this picture, where they act."""
 MOST_SEAMS = 5
 MOST_ON_STRIP = 9
 
@@ -106,6 +117,7 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dic
         "ticket_template": f"stations/tickets/{station}.html",
         "strip_template": f"stations/strips/{station}.html",
         "woods": woods(),
+        "practice_fields": fields_of(plan.composition.practice, PRACTICE.get(station, ())),
         **STATIONS[station](plan, chosen),
     }
 

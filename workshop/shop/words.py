@@ -1,0 +1,29 @@
+"""The practice in the words of the page."""
+
+from collections.abc import Iterable
+
+from emberquilt.practice import CHOICES, Practice
+
+WORDS = {
+    "unit": "Lengths in", "denominator": "Fractions down to 1/", "paper": "Paper", "blade_school": "Blade",
+    "one_blade": "The one size, where one is used", "fit": "Saw", "stock_mm": "Usual stock", "shim_inset_mm": "Shims stay inside by",
+    "board_use": "Share of a board that becomes pieces", "saw_mm_per_minute": "Feed in 3/4 in cherry, mm a minute",
+    "minutes_per_cut": "Minutes to set up a cut", "hold_mm": "Safe to hold from", "neck_mm": "Judge necks under",
+    "reads_de": "Colours read as two from (dE00)", "turn_apart_deg": "A turned grain reads from, degrees", "glue": "Glue",
+    "seconds_per_piece": "Seconds to lay a piece", "anchor": "Anchor", "backer_inset_mm": "Backer inside by",
+    "fit_minutes": "Minutes to fit a piece", "shape_minutes": "Minutes to shape a piece", "finish": "Finish", "finish_when": "Finish when", "coats": "Coats",
+}  # fmt: skip
+
+
+def fields_of(practice: Practice, names: Iterable[str]) -> list[dict]:
+    """What a form needs of each named practice."""
+    return [
+        {
+            "name": name,
+            "words": WORDS[name],
+            "value": getattr(practice, name),
+            "choices": CHOICES.get(name),
+            "is_length": name.endswith("_mm"),
+        }
+        for name in names
+    ]
