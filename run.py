@@ -44,26 +44,21 @@ def data_folder() -> dict[str, str]:
     return {"EMBERQUILT_HOME": os.environ.get("EMBERQUILT_HOME") or str(HERE / ".data")}
 
 
-def prepare(demo: bool) -> None:
-    setup()
-    call(PYTHON, "tools/prepare.py", *(["--demo"] if demo else []), **data_folder())
-
-
 def demo() -> None:
-    prepare(demo=True)
-    os.chdir(HERE)
-    call(PYTHON, "manage.py", "serve", "--port", PORT, check=False, **data_folder())
+    setup()
+    call(PYTHON, "manage.py", "serve", "--demo", "--port", PORT, check=False, **data_folder())
 
 
 def serve() -> None:
-    prepare(demo=False)
+    setup()
     call(PYTHON, "manage.py", "serve", "--port", PORT, check=False, **data_folder())
 
 
 def account() -> None:
     """An account for a workshop that others reach: python3 run.py account NAME."""
-    prepare(demo=False)
+    setup()
     name = sys.argv[2] if len(sys.argv) > 2 else ""
+    call(PYTHON, "manage.py", "migrate", "--verbosity", "0", **data_folder())
     call(
         PYTHON, "manage.py", "createsuperuser", "--email", "", *(["--username", name] if name else []), **data_folder()
     )

@@ -39,8 +39,9 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home:
         env = os.environ | {"EMBERQUILT_HOME": home, "DJANGO_SETTINGS_MODULE": "workshop.settings"}
-        subprocess.run([sys.executable, "tools/prepare.py", "--demo"], cwd=HERE, env=env, check=True)
-        server = subprocess.Popen([sys.executable, "manage.py", "serve", "--port", str(PORT)], cwd=HERE, env=env)
+        server = subprocess.Popen(
+            [sys.executable, "manage.py", "serve", "--demo", "--port", str(PORT)], cwd=HERE, env=env
+        )
         try:
             _wait()
             with sync_playwright() as playwright:
@@ -53,7 +54,7 @@ def main() -> None:
 
 
 def _wait() -> None:
-    for _ in range(100):
+    for _ in range(300):
         try:
             urllib.request.urlopen(ADDRESS, timeout=2)
             return

@@ -5,7 +5,6 @@ One more stays whole as the placement sheet and one is traced for the backer.
 """
 
 import networkx
-from ortools.sat.python import cp_model
 
 from ..pattern.coverage import Coverage
 
@@ -36,6 +35,9 @@ def colour_planar(graph: networkx.Graph) -> dict[int, int]:
 
 
 def _solved(graph: networkx.Graph) -> dict[int, int] | None:
+    # the solver takes half a second to import and is wanted by few drawings
+    from ortools.sat.python import cp_model
+
     model = cp_model.CpModel()
     colour = {node: model.new_int_var(0, MOST_COPIES - 1, f"c{node}") for node in graph}
     for a, b in graph.edges:

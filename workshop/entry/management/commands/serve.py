@@ -1,4 +1,4 @@
-"""Serves the pages and runs the worker for long work, with one command."""
+"""Brings the data folder up to date, serves the pages and runs the worker for long work, all with one command."""
 
 import os
 import signal
@@ -10,6 +10,7 @@ import waitress
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.hashers import UNUSABLE_PASSWORD_PREFIX
+from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 
 THREADS = 8
@@ -20,12 +21,18 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser):
         parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--demo", action="store_true", help="load the demo first, unless it was loaded before")
 
     def handle(self, *args, **options):
+        # one process does all of it: importing the libraries twice would double the start
+        call_command("migrate", verbosity=0)
+        call_command("collectstatic", interactive=False, verbosity=0)
         if not settings.LOCAL_PERSON and not self._accounts():
             raise CommandError(
                 f"Bound to {settings.BIND}, others could enter: make an account first with “python3 run.py account NAME”."
             )
+        if options["demo"]:
+            call_command("load_demo")
         from workshop.wsgi import application
 
         try:
