@@ -15,8 +15,6 @@ from .units import Length
 from .wood.axis import long_axis_deg
 from .wood.woods import wood
 
-PIECE_FIELDS = ("wood", "grain_deg", "thickness_mm", "shim_mm", "part")
-COMPOSITION_FIELDS = ("name", "practice", "pins")
 THICKEST_MM = 200.0
 
 

@@ -67,7 +67,7 @@ class Finding:
 
 def name_pieces(numbers: list[int], most: int = 6) -> str:
     """``4, 9 and 14``; after `most` the rest is counted."""
-    shown = [str(n) for n in numbers[:most]]
-    if len(numbers) > most:
+    shown = [str(n) for n in (numbers[:most] if len(numbers) > most + 1 else numbers)]
+    if len(numbers) > most + 1:
         return ", ".join(shown) + f" and {len(numbers) - most} more"
     return " and ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 1 else shown)

@@ -21,7 +21,6 @@ UNIT_WORDS = {
 }
 VULGAR = {"½": "1/2", "¼": "1/4", "¾": "3/4", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8", "⅓": "1/3", "⅔": "2/3"}
 NUMBER = re.compile(r"^(?:(?P<whole>\d+(?:[.,]\d+)?)|(?P<mixed>\d+)[\s-]+(?P<frac>\d+/\d+)|(?P<only>\d+/\d+))$")
-DISPLAYS = ("in", "mm")
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -40,10 +39,6 @@ class Length:
         return Length(self.mm * factor)
 
     __rmul__ = __mul__
-
-    @property
-    def inches(self) -> float:
-        return self.mm / MM_PER_INCH
 
     @classmethod
     def parse(cls, text: str, unit: str = "mm") -> "Length":

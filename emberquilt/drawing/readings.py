@@ -154,7 +154,7 @@ def read(plan: Plan, station: str, show: str, findings: list[Finding]) -> Scene:
     return scene_of(plan.composition, dress, (*marks, *pins))
 
 
-MOST_PINS = 8
+MOST_PINS = 4
 """A finding about more pieces than this is pinned nowhere: choosing it shows them all."""
 
 

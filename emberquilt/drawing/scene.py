@@ -11,9 +11,6 @@ import shapely
 from ..composition import Composition
 from ..pattern.coverage import Coverage, Spot
 
-TONES = ("full", "pale", "plain", "grey", "done")
-MARKS = ("pin", "hole", "start", "melt", "outline", "guide", "ring")
-
 
 @dataclass(frozen=True, slots=True)
 class Shape:
@@ -26,7 +23,7 @@ class Shape:
 
 @dataclass(frozen=True, slots=True)
 class Dress:
-    """What a piece wears. `wood` empty means bare paper; `label` stands at the spot; an arrow lies along the grain."""
+    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, grey, ghost or dark; `label` stands at the spot; an arrow lies along the grain."""
 
     wood: str = ""
     grain_deg: float = 0.0
@@ -38,14 +35,16 @@ class Dress:
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """Something laid over the pieces at a point or along a path; `piece` where it belongs to one."""
+    """Something laid over the pieces at a point or along a path; `piece` where it belongs to one.
+
+    `kind` is pin, hole, start, melt, guide or ring.
+    """
 
     kind: str
     x_mm: float = 0.0
     y_mm: float = 0.0
     path: str = ""
     text: str = ""
-    angle_deg: float = 0.0
     piece: int = 0
 
 

@@ -1,4 +1,4 @@
-"""Back end for files: SVG in true millimetres, or a small picture of the work in its woods' colours."""
+"""Back end for files: SVG in true millimetres."""
 
 import math
 from xml.etree import ElementTree as ET
@@ -6,14 +6,12 @@ from xml.etree import ElementTree as ET
 from ..assembly.glueup import backer_outline
 from ..composition import Composition
 from ..wood.woods import woods
-from .scene import Scene, Shape, path_of, shapes_of
-
-PAPER = "#fbf6ea"
+from .scene import Shape, path_of, shapes_of
 
 
 def pattern_svg(composition: Composition) -> bytes:
     """Outlines, numbers, grain arrows, wood marks and the backer inside the traced line; one user unit is one millimetre. Three decimals."""
-    root = _root(composition.width_mm, composition.height_mm, true_size=True)
+    root = _root(composition.width_mm, composition.height_mm)
     ET.SubElement(root, "title").text = composition.name
     layer = composition.mosaic
     outlines = ET.SubElement(root, "g", id="outlines", fill="none", stroke="#c0271a")
@@ -71,24 +69,10 @@ def arrow_path(shape: Shape, grain_deg: float) -> str:
     )
 
 
-def picture_svg(scene: Scene) -> bytes:
-    """The work in flat colours of its woods: for the shelf."""
-    root = _root(scene.width_mm, scene.height_mm, true_size=False)
-    line = f"{max(scene.width_mm, scene.height_mm) / 500:.2f}"
-    for shape in scene.shapes:
-        dress = scene.dress[shape.key]
-        fill = woods()[dress.wood].finished if dress.wood else PAPER
-        piece = ET.SubElement(root, "path", d=shape.path, fill=fill, stroke="#2a2521")
-        piece.set("stroke-width", line)
-        piece.set("fill-rule", "evenodd")
-    return _bytes(root)
-
-
-def _root(width: float, height: float, true_size: bool) -> ET.Element:
+def _root(width: float, height: float) -> ET.Element:
     root = ET.Element("svg", xmlns="http://www.w3.org/2000/svg", viewBox=f"0 0 {width!r} {height!r}")
-    unit = "mm" if true_size else ""
-    root.set("width", f"{width!r}{unit}")
-    root.set("height", f"{height!r}{unit}")
+    root.set("width", f"{width!r}mm")
+    root.set("height", f"{height!r}mm")
     return root
 
 

@@ -8,9 +8,7 @@ import shapely
 from ..composition import Layer
 from ..findings import Finding, Fix, name_pieces
 from ..practice import Practice
-
-SANDING_MM = 0.5
-"""What shaping and sanding take off the top: 0.3 to 1 mm, common practice, no source."""
+from ..wood.woods import wood
 
 
 @dataclass(frozen=True)
@@ -22,6 +20,8 @@ class Relief:
     thicknesses: tuple[tuple[float, int], ...]
     shims: tuple[tuple[float, int, float], ...]
     undecided: int
+    weight_kg: float
+    """Of the pieces whose wood and thickness are known, at 12 % moisture, without shims and backer."""
 
 
 def relief_of(layer: Layer, practice: Practice) -> Relief:
@@ -33,8 +33,11 @@ def relief_of(layer: Layer, practice: Practice) -> Relief:
         (mm, count, sum(area[p.key] for p in shimmed if p.shim_mm == mm))
         for mm, count in sorted(Counter(p.shim_mm for p in shimmed).items())
     )
+    known = [p for p in decided if p.wood]
+    area_m2 = {key: mm2 / 1e6 for key, mm2 in layer.coverage.area_mm2.items()}
+    weight = sum(area_m2[p.key] * (p.thickness_mm or 0.0) / 1000 * wood(p.wood).density_kg_m3 for p in known)
     thicknesses = tuple(sorted(Counter(p.thickness_mm or 0.0 for p in decided).items()))
-    return Relief(min(heights), max(heights), thicknesses, shims, len(layer.pieces) - len(decided))
+    return Relief(min(heights), max(heights), thicknesses, shims, len(layer.pieces) - len(decided), weight)
 
 
 def shim_outline(outline: shapely.Polygon, inset_mm: float) -> shapely.Geometry:

@@ -7,7 +7,7 @@ computed by scikit-image.
 from functools import cache
 
 import numpy as np
-from skimage.color import deltaE_ciede2000, lab2rgb, rgb2lab
+from skimage.color import deltaE_ciede2000, rgb2lab
 
 from ..errors import BadChoice
 from .woods import Wood, woods
@@ -27,11 +27,6 @@ def rgb_of(hex_colour: str) -> tuple[int, int, int]:
 def lab_of(hex_colour: str) -> tuple[float, float, float]:
     rgb = np.array(rgb_of(hex_colour), float)[None, None] / 255
     return tuple(rgb2lab(rgb)[0, 0].tolist())
-
-
-def hex_of(lab) -> str:
-    rgb = np.clip(lab2rgb(np.asarray(lab, float)[None, None])[0, 0], 0, 1)
-    return "#" + "".join(f"{round(float(v) * 255):02x}" for v in rgb)
 
 
 def difference(first, second) -> np.ndarray:

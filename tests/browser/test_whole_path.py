@@ -58,6 +58,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     accepted(desk)
     row = Composition.objects.get()
     assert not Draft.objects.exists()
+    desk.settle()
     assert "62 pieces have no wood yet" in page.locator("#findings").inner_text()
 
     # woods: all, one, several by shift, several by a rectangle, all of one wood
@@ -69,6 +70,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     assert page.locator("#ticket .n").inner_text() == "2"
     with desk.answer("/ticket"):
         desk.drag(desk.at(60, 195), desk.at(145, 250))
+    desk.settle()
     assert int(page.locator("#ticket .n").inner_text()) >= 5
     with desk.answer():
         page.locator("#strip button", has_text="Yellowheart").click()
@@ -106,8 +108,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
 
     # heights
     desk.station("Relief")
-    page.keyboard.press("b")
-    desk.settle()
+    desk.press("b", "/ticket")
     page.fill("#thickness", "3/4 in")
     with desk.answer():
         page.press("#thickness", "Enter")
@@ -128,6 +129,10 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     assert re.search(r"No\. \d", text)
     desk.press("f")
     assert "you put it first" in desk.ticket()
+    page.get_by_text("how it is done here").click()
+    with desk.answer():
+        page.select_option("#p-blade_school", "one")
+    assert "No. 5" in desk.ticket()
     desk.station("Fit and glue")
     desk.click(*WATER)
     desk.press("m")
@@ -135,7 +140,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
 
     # calendar
     desk.station("Calendar")
-    page.locator("#ticket summary").click()
+    page.get_by_text("your hours").click()
     page.fill("#hours-mon", "late")
     with desk.answer() as refused:
         page.get_by_role("button", name="keep the hours").click()

@@ -39,6 +39,8 @@ def test_heights_are_stock_and_shim():
     # 30 mm squares less 4 mm all round: 22 x 22
     assert relief.shims == ((3.0, 3, pytest.approx(3 * 22 * 22)),)
     assert relief.thicknesses == ((12.7, 3),)
+    # cherry weighs 560 kg a cubic metre at 12 %
+    assert relief.weight_kg == pytest.approx(3 * 0.03 * 0.03 * 0.0127 * 560)
 
 
 @settings(max_examples=20, deadline=None)

@@ -13,7 +13,7 @@ from emberquilt.errors import BadChoice
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.wood.axis import long_axis_deg
-from emberquilt.wood.colour import between, closest, difference, hex_of, lab_of
+from emberquilt.wood.colour import between, closest, difference, lab_of
 from emberquilt.wood.figure import tile
 from emberquilt.wood.judgement import seam_reading, wood_findings
 from emberquilt.wood.movement import movement_mm
@@ -40,11 +40,6 @@ def test_colours_against_coloraide(first, second):
     assert lab_of(first) == pytest.approx(theirs, abs=0.02)
     ours = float(difference(lab_of(first), lab_of(second)))
     assert ours == pytest.approx(coloraide.Color(first).delta_e(second, method="2000", space="lab-d65"), abs=0.02)
-
-
-@given(HEX)
-def test_colours_come_back(colour):
-    assert hex_of(lab_of(colour)) == colour
 
 
 def test_the_closest_wood_to_a_woods_own_colour_is_that_wood():

@@ -18,6 +18,7 @@ NAMES = {
     "bench": "Bench",
     "log": "Log",
 }
+WAITING = "waits for wood"
 MOST_TICKS, LEAST_TICKS, MOST_BEADS = 40, 12, 9
 WIDTHS = {False: 96, True: 186}
 
@@ -57,11 +58,13 @@ def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Le
 
 def _words(row: Composition, plan: Plan) -> dict[str, str]:
     words = {s: f"{n} left" if n else "settled" for s, n in plan.left.items()}
+    if not plan.saw.cuts:
+        words |= {s: WAITING for s in ("stock", "saw", "calendar") if not plan.left[s]}
     total, done = len(STEPS) * len(plan.saw.cuts), done_keys(row)
     sawn = sum(1 for step, _ in done if step == "saw")
     glued = sum(1 for step, _ in done if step == "glue")
     if not total:
-        bench = "waits for wood"
+        bench = WAITING
     elif not done:
         bench = "not begun"
     elif len(done) >= total:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from emberquilt.composition import Layer, Piece
 from emberquilt.drawing.panel import dress_json
 from emberquilt.drawing.readings import READINGS, read
+from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from emberquilt.saw.copies import MOST_COPIES
 from emberquilt.wood.colour import closest
@@ -249,8 +250,6 @@ def _assembly(plan: Plan, chosen: Chosen | None) -> dict:
 
 
 def _calendar(plan: Plan, chosen: Chosen | None) -> dict:
-    from emberquilt.errors import BadChoice
-
     try:
         schedule = plan.schedule
     except BadChoice:

@@ -132,7 +132,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     if (m.kind === "ring") { ctx.beginPath(); ctx.arc(m.x, m.y, 17 / s, 0, 7); ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(); }
     if (m.kind === "start") drawStart(ctx, m, s);
   }
-  if (one && drag.arrows) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);
+  if (one && drag.arrows && scene.dress.pieces[one.key]?.[0]) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);
   for (const m of marks) if (m.kind === "pin") drawPin(ctx, m, s);
   if (drag.box) {
     const [x0, y0, x1, y1] = drag.box;

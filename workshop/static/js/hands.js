@@ -65,7 +65,7 @@ export function hands(panel, { turned }) {
 
   function onArrowTip(event) {
     const shape = panel.drag.arrows && one();
-    if (!shape) return false;
+    if (!shape || !panel.scene.dress.pieces[shape.key]?.[0]) return false;
     const grain = ((panel.scene.dress.pieces[shape.key]?.[1] ?? 0) * Math.PI) / 180;
     const reach = Math.max(0.8 * shape.r, 22 / panel.view.scale);
     return [1, -1].some((way) => {
