@@ -40,20 +40,37 @@ class Sheet:
         return f"{chr(65 + self.row) if self.row < 26 else f'R{self.row + 1}-'}{self.column + 1}"
 
 
-def sheets_for(width_mm: float, height_mm: float, paper: str) -> list[Sheet]:
-    """Sheets that cover the work, neighbours overlapping by `OVERLAP_MM`. Raises `BadChoice` for an unknown paper."""
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """The page, upright or on its side, and the sheets that cover the work on it."""
+
+    page_width_mm: float
+    page_height_mm: float
+    sheets: tuple[Sheet, ...]
+
+
+def layout_for(width_mm: float, height_mm: float, paper: str) -> Layout:
+    """Sheets that cover the work, neighbours overlapping by `OVERLAP_MM`, the page turned so that fewest are needed.
+
+    Raises `BadChoice` for an unknown paper.
+    """
     if paper not in PAPERS_MM:
         raise BadChoice(f"There is no paper “{paper}”; choose {' or '.join(PAPERS_MM)}.")
-    page_width, page_height = PAPERS_MM[paper]
+    upright = PAPERS_MM[paper]
+    return min((_layout(width_mm, height_mm, *page) for page in (upright, upright[::-1])), key=lambda o: len(o.sheets))
+
+
+def _layout(width_mm: float, height_mm: float, page_width: float, page_height: float) -> Layout:
     room_x = page_width - 2 * PRINT_MARGIN_MM
     room_y = page_height - 2 * PRINT_MARGIN_MM - FOOT_MM
     columns = max(1, math.ceil((width_mm - OVERLAP_MM) / (room_x - OVERLAP_MM)))
     rows = max(1, math.ceil((height_mm - OVERLAP_MM) / (room_y - OVERLAP_MM)))
-    return [
+    sheets = tuple(
         Sheet(c, r, c * (room_x - OVERLAP_MM), r * (room_y - OVERLAP_MM), room_x, room_y)
         for r in range(rows)
         for c in range(columns)
-    ]
+    )
+    return Layout(page_width, page_height, sheets)
 
 
 def pattern_pdf(composition: Composition, paper: str, copies: int, letters: dict[int, str]) -> bytes:
@@ -61,25 +78,25 @@ def pattern_pdf(composition: Composition, paper: str, copies: int, letters: dict
 
     Coordinates are placed in PDF points of 1/72 in with 25.4 mm to the inch and no scaling afterwards.
     """
-    sheets = sheets_for(composition.width_mm, composition.height_mm, paper)
-    size = tuple(v * POINTS_PER_MM for v in PAPERS_MM[paper])
+    layout = layout_for(composition.width_mm, composition.height_mm, paper)
+    size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=size, invariant=1)
     canvas.setTitle(f"{composition.name}, pattern")
-    _cover(canvas, composition, paper, sheets, copies)
+    _cover(canvas, composition, layout, copies)
     shapes = shapes_of(composition.mosaic.coverage)
     boxes = shapely.bounds(list(composition.mosaic.coverage.outlines))
-    for sheet in sheets:
+    for sheet in layout.sheets:
         canvas.showPage()
-        _tile(canvas, composition, sheet, paper, shapes, boxes, letters)
+        _tile(canvas, composition, sheet, layout, shapes, boxes, letters)
     canvas.save()
     return buffer.getvalue()
 
 
-def _cover(canvas: Canvas, composition: Composition, paper: str, sheets: list[Sheet], copies: int) -> None:
-    _page_axes(canvas, paper)
+def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int) -> None:
+    _page_axes(canvas, layout)
     practice = composition.practice
-    page_width, page_height = PAPERS_MM[paper]
+    page_width, page_height, sheets = layout.page_width_mm, layout.page_height_mm, layout.sheets
     _words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
     width, height = (
         format_length(v, practice.unit, practice.denominator) for v in (composition.width_mm, composition.height_mm)
@@ -114,11 +131,11 @@ def _cover(canvas: Canvas, composition: Composition, paper: str, sheets: list[Sh
             canvas, sheet.left_mm + 4 / scale, sheet.top_mm + 7 / scale, sheet.name, 5 / scale, bold=True, colour=RED
         )
     canvas.restoreState()
-    _foot(canvas, paper, f"{composition.name}, how to print")
+    _foot(canvas, layout, f"{composition.name}, how to print")
 
 
-def _tile(canvas, composition, sheet: Sheet, paper: str, shapes, boxes, letters) -> None:
-    _page_axes(canvas, paper)
+def _tile(canvas, composition, sheet: Sheet, layout: Layout, shapes, boxes, letters) -> None:
+    _page_axes(canvas, layout)
     layer = composition.mosaic
     canvas.saveState()
     window = canvas.beginPath()
@@ -136,12 +153,12 @@ def _tile(canvas, composition, sheet: Sheet, paper: str, shapes, boxes, letters)
         _piece_words(canvas, shape, piece, dx, dy, letters.get(piece.key, ""))
     canvas.restoreState()
     _overlap_marks(canvas, composition, sheet, dx, dy)
-    _foot(canvas, paper, f"{composition.name}, sheet {sheet.name}")
+    _foot(canvas, layout, f"{composition.name}, sheet {sheet.name}")
 
 
-def _page_axes(canvas: Canvas, paper: str) -> None:
+def _page_axes(canvas: Canvas, layout: Layout) -> None:
     """y downwards from the page's upper left corner, as everywhere else in the core; still in points."""
-    canvas.transform(1, 0, 0, -1, 0, PAPERS_MM[paper][1] * POINTS_PER_MM)
+    canvas.transform(1, 0, 0, -1, 0, layout.page_height_mm * POINTS_PER_MM)
 
 
 def _words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colour=INK) -> None:
@@ -197,9 +214,9 @@ def _overlap_marks(canvas, composition, sheet: Sheet, dx: float, dy: float) -> N
     canvas.restoreState()
 
 
-def _foot(canvas, paper: str, words: str) -> None:
+def _foot(canvas, layout: Layout, words: str) -> None:
     """Sheet name and check ruler: 100 mm above the line, 4 in below it."""
-    page_width, page_height = PAPERS_MM[paper]
+    page_width, page_height = layout.page_width_mm, layout.page_height_mm
     y = page_height - PRINT_MARGIN_MM - 4
     left = page_width - PRINT_MARGIN_MM - 4 * MM_PER_INCH - 2
     _words(canvas, PRINT_MARGIN_MM, y, words, 3.5)

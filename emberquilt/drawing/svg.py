@@ -47,8 +47,8 @@ def label_size_mm(shape: Shape) -> float:
 def arrow_place(shape: Shape) -> tuple[float, float, float]:
     """Middle and half length in mm of a printed arrow: under the words, inside the piece's largest circle."""
     radius = shape.spot.radius_mm
-    drop = 0.4 * min(radius, 14.0)
-    return shape.spot.x_mm, shape.spot.y_mm + drop, min(radius - drop, 12.0) * 0.85
+    drop = 0.55 * min(radius, 14.0)
+    return shape.spot.x_mm, shape.spot.y_mm + drop, 0.85 * min(radius - drop, drop)
 
 
 def arrow_path(shape: Shape, grain_deg: float) -> str:

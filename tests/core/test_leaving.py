@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 from emberquilt.composition import composition_of
 from emberquilt.drawing.panel import dress_json, shapes_json
-from emberquilt.drawing.pdf import OVERLAP_MM, sheets_for
+from emberquilt.drawing.pdf import OVERLAP_MM, layout_for
 from emberquilt.drawing.readings import READINGS, read
 from emberquilt.drawing.svg import pattern_svg
 from emberquilt.errors import BadChoice, BadProject
@@ -53,11 +53,12 @@ def paths_of(page):
 def test_the_pdf_is_true_to_a_tenth_of_a_millimetre(koi_work, paper, width, height):
     """Paper by ISO 216 and ANSI/ASME Y14.1; ruler and a known piece measured by pdfium, which we did not write."""
     document = pypdfium2.PdfDocument(export(Plan(koi_work), "pdf", paper))
-    assert len(document) == 1 + len(sheets_for(koi_work.width_mm, koi_work.height_mm, paper))
+    layout = layout_for(koi_work.width_mm, koi_work.height_mm, paper)
+    assert len(document) == 1 + len(layout.sheets)
     spot = koi_work.mosaic.coverage.by_key[9].bounds
     seen = False
     for number, page in enumerate(document):
-        assert tuple(v * MM for v in page.get_size()) == pytest.approx((width, height), abs=0.05)
+        assert sorted(v * MM for v in page.get_size()) == pytest.approx((width, height), abs=0.05)
         sizes = [(b[2] - b[0], b[3] - b[1]) for b in paths_of(page)]
         # pdfium adds the stroke width (0.25 and 0.3 mm) on either side to the bounds it gives
         assert any(abs(w - 100 - 0.5) < 0.1 and h < 0.6 for w, h in sizes), "check ruler"
@@ -70,7 +71,7 @@ def test_the_pdf_is_true_to_a_tenth_of_a_millimetre(koi_work, paper, width, heig
 @settings(max_examples=50)
 @given(st.floats(20, 3000), st.floats(20, 3000), st.sampled_from(["A4", "Letter"]))
 def test_sheets_cover_the_work_and_overlap(width, height, paper):
-    sheets = sheets_for(width, height, paper)
+    sheets = layout_for(width, height, paper).sheets
     boxes = [shapely.box(s.left_mm, s.top_mm, s.left_mm + s.width_mm, s.top_mm + s.height_mm) for s in sheets]
     assert shapely.union_all(boxes).buffer(1e-6).contains(shapely.box(0, 0, width, height))
     assert len({s.name for s in sheets}) == len(sheets)
@@ -79,9 +80,17 @@ def test_sheets_cover_the_work_and_overlap(width, height, paper):
         assert right is None or s.left_mm + s.width_mm - right.left_mm == pytest.approx(OVERLAP_MM)
 
 
+def test_the_page_is_turned_to_save_paper():
+    """Two koi, 18 x 12 in: six upright letter sheets, or four on their side."""
+    layout = layout_for(457.2, 304.8, "Letter")
+    assert layout.page_width_mm > layout.page_height_mm
+    assert len(layout.sheets) == 4
+    assert len(layout_for(150, 220, "A4").sheets) == 1
+
+
 def test_an_unknown_paper_is_refused():
     with pytest.raises(BadChoice, match="paper"):
-        sheets_for(100, 100, "Parchment")
+        layout_for(100, 100, "Parchment")
 
 
 def test_the_svg_is_true_to_size_for_another_reader(koi_work):
