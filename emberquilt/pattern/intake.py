@@ -14,8 +14,6 @@ from .coverage import Coverage, on_grid
 from .numbering import reading_order
 from .proposal import Progress, Proposal, no_progress
 
-PAPER = ("#ffffff", "#000000")
-"""Fills that are no colours to match: paper, and the black of lines drawn as filled shapes."""
 MOST_MARKED = 12
 """Loose ends are marked one by one up to this many; beyond, one finding counts them."""
 
@@ -111,7 +109,7 @@ def _colours_under(outlines, fills) -> list[str]:
     found, shapes = tree.query(spots, predicate="within")
     for i, shape in sorted(zip(found.tolist(), shapes.tolist(), strict=True)):
         colours[i] = fills[shape][1]
-    return ["" if colour in PAPER else colour for colour in colours]
+    return ["" if colour in svg_source.NO_COLOUR else colour for colour in colours]
 
 
 def _runs_off(lines: shapely.Geometry, page: tuple[float, float, float, float]) -> bool:

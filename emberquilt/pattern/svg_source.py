@@ -21,6 +21,8 @@ from ..errors import BadDrawing
 MOST_BYTES = 40_000_000
 MOST_POINTS = 300_000
 MOST_ELEMENTS = 60_000
+NO_COLOUR = ("#ffffff", "#000000")
+"""Paper, and the black that a shape has when nobody chose its fill: nothing to match a wood to."""
 XLINK = "{http://www.w3.org/1999/xlink}href"
 NUMBERS = re.compile(r"\d*\.?\d+(?:[eE][-+]?\d+)?")
 CURVE_STEPS = (4, 64)
@@ -34,7 +36,7 @@ class LineSource:
     page: tuple[float, float, float, float]
     left_out: tuple[str, ...]
     fills: tuple[tuple[shapely.Geometry, str], ...] = ()
-    """Filled shapes from back to front with their colour, where a fill is written out."""
+    """Filled shapes from back to front with their colour; empty when none is coloured."""
 
 
 def read_svg(data: bytes) -> LineSource:
@@ -57,17 +59,24 @@ def read_svg(data: bytes) -> LineSource:
             if points > MOST_POINTS:
                 raise BadDrawing(_too_many(points, "or more "))
             lines.append(line)
-            if (colour := _fill(element)) and len(line) > 3:
-                fills.append((shapely.make_valid(shapely.Polygon(line)), colour))
+            if len(line) > 3 and (colour := _fill(element)):
+                fills.append((line, colour))
     if not lines:
         raise BadDrawing("This SVG holds no lines. Draw the seams as lines or outlines and bring it again.")
-    return LineSource(lines, _page(svg, lines), left_out, tuple(fills))
+    return LineSource(lines, _page(svg, lines), left_out, _filled(fills))
+
+
+def _filled(fills: list[tuple[np.ndarray, str]]) -> tuple[tuple[shapely.Geometry, str], ...]:
+    """Filled shapes as valid polygons; none when no fill is a colour."""
+    if all(colour in NO_COLOUR for _, colour in fills):
+        return ()
+    return tuple((shapely.make_valid(shapely.Polygon(line)), colour) for line, colour in fills)
 
 
 def _fill(element) -> str:
-    """The fill's colour, ``#rrggbb``, where one is written out and can be seen."""
+    """The fill's colour, ``#rrggbb``, where it can be seen; a fill of `NO_COLOUR` covers without being one."""
     fill = element.fill
-    if element.values.get("fill") is None or fill is None or fill.value is None or not fill.alpha:
+    if fill is None or fill.value is None or not fill.alpha:
         return ""
     return f"#{fill.red:02x}{fill.green:02x}{fill.blue:02x}"
 
