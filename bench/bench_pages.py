@@ -16,7 +16,7 @@ TARGET = {60: "target <= 80 ms", 500: "target <= 250 ms", 2000: ""}
 def test_station_pages(client, work, request):
     size = int(request.node.callspec.id)
     for station in STATIONS:
-        address = f"/work/{work.uid}/{station}/?pieces=1"
+        address = f"/picture/{work.uid}/{station}/?pieces=1"
         tell(
             f"station page {station}, {size} pieces, as it stands",
             f"{median_ms(lambda a=address: client.get(a)):.0f} ms",
@@ -26,7 +26,7 @@ def test_station_pages(client, work, request):
     def after_a_restart():
         for kept in (store._compositions, store._coverages, _plans):
             kept._values.clear()
-        client.get(f"/work/{work.uid}/wood/")
+        client.get(f"/picture/{work.uid}/wood/")
 
     tell(f"station page wood, {size} pieces, first after a restart", f"{median_ms(after_a_restart, 3, 0):.0f} ms")
 
@@ -39,6 +39,6 @@ def test_giving_a_wood_to_forty_pieces(client, work, request):
     def give():
         work.refresh_from_db()
         values = {"verb": "wood", "wood": next(woods), "pieces": "1-40", "revision": work.revision}
-        assert client.post(f"/work/{work.uid}/wood/do/", values, headers={"HX-Request": "true"}).status_code == 200
+        assert client.post(f"/picture/{work.uid}/wood/do/", values, headers={"HX-Request": "true"}).status_code == 200
 
     tell(f"wood to 40 of {size} pieces, round trip", f"{median_ms(give):.0f} ms", "target <= 120 ms at 500")

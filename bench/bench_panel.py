@@ -34,7 +34,7 @@ def test_frames(chromium, live_server, count):  # noqa: F811
     )
     context = chromium.new_context(viewport={"width": 1280, "height": 800})
     desk = Desk(context.new_page(), live_server.url)
-    desk.open(f"/work/{row.uid}/wood/?show=arrows")
+    desk.open(f"/picture/{row.uid}/wood/?show=arrows")
     desk.page.wait_for_timeout(1500)
     for mode in ("pan", "zoom"):
         usual, slow = desk.page.evaluate(FRAMES.replace("MODE", f'"{mode}"'))

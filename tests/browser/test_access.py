@@ -16,7 +16,7 @@ def test_axe_finds_nothing_at_the_stations(desk):
     found = {}
     for name in NAMES:
         for query in ("", "?pieces=9"):
-            desk.open(f"/work/{row.uid}/{name}/{query}")
+            desk.open(f"/picture/{row.uid}/{name}/{query}")
             if violations := desk.axe():
                 found[name + query] = violations
     for path in ("/", "/shop/"):
@@ -30,7 +30,7 @@ def test_axe_finds_nothing_at_the_stations(desk):
 def test_the_bench_fits_a_phone(desk):
     call_command("load_demo", verbosity=0)
     row = Composition.objects.get(name="Two koi")
-    desk.open(f"/work/{row.uid}/bench/")
+    desk.open(f"/picture/{row.uid}/bench/")
     assert desk.axe() == []
     assert desk.page.evaluate("() => document.documentElement.scrollWidth") <= 390
     for button in desk.page.locator(".done-btn, .others button, .others a, .clockrow button").all():

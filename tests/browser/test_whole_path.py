@@ -184,7 +184,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     assert row.events.get().what == "done"
 
     # out and in
-    desk.open(f"/work/{row.uid}/log/")
+    desk.open(f"/picture/{row.uid}/log/")
     assert "1 cuts" in desk.ticket() or "1 cut" in desk.ticket()
     project = saved(desk, lambda: page.get_by_text("project file").click(), tmp_path)
     desk.open("/")
@@ -196,7 +196,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     assert copy.events.count() == 1
 
     # undo, back to the bare pieces, and again
-    desk.open(f"/work/{row.uid}/wood/")
+    desk.open(f"/picture/{row.uid}/wood/")
     for _ in range(40):
         if not page.locator("#heading button", has_text="undo").count():
             break
@@ -213,7 +213,7 @@ def test_two_tabs_and_a_sentence(desk, chromium):
     from tests.browser.conftest import Desk
 
     late = Desk(desk.page.context.new_page(), desk.address)
-    late.open(f"/work/{row.uid}/wood/?pieces=1")
+    late.open(f"/picture/{row.uid}/wood/?pieces=1")
     desk.page.keyboard.press("w")
     with desk.answer():
         desk.page.locator("#woodshelf button", has_text="Walnut").click()

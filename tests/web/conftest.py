@@ -35,7 +35,7 @@ def page(client):
         def do(self, row, station, verb, pieces="", **values):
             row.refresh_from_db()
             data = {"verb": verb, "pieces": pieces, "revision": row.revision} | values
-            return client.post(f"/work/{row.uid}/{station}/do/", data, headers={"HX-Request": "true"})
+            return client.post(f"/picture/{row.uid}/{station}/do/", data, headers={"HX-Request": "true"})
 
         def post(self, url, **data):
             return client.post(url, data, headers={"HX-Request": "true"})

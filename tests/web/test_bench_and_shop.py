@@ -26,7 +26,7 @@ def ready(work, page):
 
 
 def tick(client, row, what="done", **card):
-    return client.post(f"/work/{row.uid}/bench/tick/", {"what": what} | card)
+    return client.post(f"/picture/{row.uid}/bench/tick/", {"what": what} | card)
 
 
 def test_cards_come_in_order_until_all_is_done(client, ready):
@@ -34,10 +34,10 @@ def test_cards_come_in_order_until_all_is_done(client, ready):
     for card in table:
         now = bench.next_card(ready, table)
         assert now.key == card.key
-        assert f"{card.verb} " in client.get(f"/work/{ready.uid}/bench/").content.decode()
+        assert f"{card.verb} " in client.get(f"/picture/{ready.uid}/bench/").content.decode()
         tick(client, ready)
     assert bench.next_card(ready, table) is None
-    assert b"Every card is done" in client.get(f"/work/{ready.uid}/bench/").content
+    assert b"Every card is done" in client.get(f"/picture/{ready.uid}/bench/").content
     assert tick(client, ready).status_code == 422
 
 
@@ -47,18 +47,18 @@ def test_a_broken_piece_is_made_again_with_its_arrow(client, ready):
     tick(client, ready, "broke", step="shape", piece=first.piece)
     now = bench.next_card(ready, cards(plan_of(ready)))
     assert now.key == first.key
-    assert "A remake: the same board" in client.get(f"/work/{ready.uid}/bench/").content.decode()
+    assert "A remake: the same board" in client.get(f"/picture/{ready.uid}/bench/").content.decode()
 
 
 def test_the_clock_survives_a_reload_and_a_restart(client, ready):
-    client.post(f"/work/{ready.uid}/bench/clock/", {"what": "start"})
+    client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "start"})
     Timer.objects.update(running_since=timezone.now() - dt.timedelta(minutes=3))
-    text = client.get(f"/work/{ready.uid}/bench/").content.decode()
+    text = client.get(f"/picture/{ready.uid}/bench/").content.decode()
     assert 'data-running="yes"' in text
     assert ">3:0" in text
-    client.post(f"/work/{ready.uid}/bench/clock/", {"what": "pause"})
+    client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "pause"})
     assert Timer.objects.get().seconds == pytest.approx(180, abs=3)
-    assert 'data-running=""' in client.get(f"/work/{ready.uid}/bench/").content.decode()
+    assert 'data-running=""' in client.get(f"/picture/{ready.uid}/bench/").content.decode()
     tick(client, ready)
     assert Event.objects.get().minutes == pytest.approx(3, abs=0.1)
     assert not Timer.objects.exists()
@@ -85,16 +85,16 @@ def test_the_log_corrects_the_next_estimate(client, ready):
     ratio = bench.sawing_ratio(ready.owner)
     assert ratio > 1.5
     assert plan_of(ready).saw.minutes == pytest.approx(before * ratio, rel=1e-3)
-    assert f"{ratio:.2f}" in client.get(f"/work/{ready.uid}/log/").content.decode()
+    assert f"{ratio:.2f}" in client.get(f"/picture/{ready.uid}/log/").content.decode()
     # what is stored is the estimate before correction, so that the ratio does not feed on itself
     assert cards(plan_of(ready))[0].base_minutes == pytest.approx(Event.objects.first().estimate_minutes)
 
 
 def test_a_tick_can_be_taken_back(client, ready):
     tick(client, ready)
-    assert client.post(f"/work/{ready.uid}/bench/untick/").status_code == 302
+    assert client.post(f"/picture/{ready.uid}/bench/untick/").status_code == 302
     assert not Event.objects.exists()
-    assert client.post(f"/work/{ready.uid}/bench/untick/").status_code == 302
+    assert client.post(f"/picture/{ready.uid}/bench/untick/").status_code == 302
 
 
 def test_nothing_else_can_happen_to_a_piece(client, ready):
@@ -147,8 +147,8 @@ def test_a_foreign_name_for_this_machine_is_refused(client, db):
 @pytest.mark.parametrize("site", ["cross-site", "same-site"])
 def test_another_sites_page_may_open_but_not_use_it(client, work, site):
     foreign = {"Sec-Fetch-Site": site}
-    assert client.post(f"/work/{work.uid}/discard/", headers=foreign).status_code == 403
-    assert client.get(f"/work/{work.uid}/shapes.json", headers=foreign).status_code == 403
+    assert client.post(f"/picture/{work.uid}/discard/", headers=foreign).status_code == 403
+    assert client.get(f"/picture/{work.uid}/shapes.json", headers=foreign).status_code == 403
     assert client.get("/", headers=foreign | {"Sec-Fetch-Mode": "navigate"}).status_code == 200
     assert Composition.objects.exists()
 
@@ -157,7 +157,7 @@ def test_forms_carry_a_token(work):
     from django.test import Client
 
     strict = Client(enforce_csrf_checks=True)
-    assert strict.post(f"/work/{work.uid}/discard/").status_code == 403
+    assert strict.post(f"/picture/{work.uid}/discard/").status_code == 403
     assert Composition.objects.exists()
 
 
@@ -168,7 +168,7 @@ def test_only_loopback_enters_without_signing_in(client, work):
 
 @override_settings(LOCAL_PERSON=False)
 def test_bound_elsewhere_everybody_signs_in(client, work, other):
-    for address in ("/", f"/work/{work.uid}/wood/", f"/work/{work.uid}/shapes.json", "/shop/"):
+    for address in ("/", f"/picture/{work.uid}/wood/", f"/picture/{work.uid}/shapes.json", "/shop/"):
         response = client.get(address)
         assert (response.status_code, response.url.split("?")[0]) == (302, "/enter/")
     assert client.post("/enter/", {"username": "somebody", "password": "a long enough word"}).url == "/"

@@ -49,14 +49,14 @@ def test_every_edit_can_be_undone_and_made_again_without_limit(client, work, pag
         seen.append(state(work))
     for expected in reversed(seen[:-1]):
         work.refresh_from_db()
-        assert page.post(f"/work/{work.uid}/undo/wood/", revision=work.revision).status_code == 200
+        assert page.post(f"/picture/{work.uid}/undo/wood/", revision=work.revision).status_code == 200
         assert state(work) == expected
     work.refresh_from_db()
-    page.post(f"/work/{work.uid}/undo/wood/", revision=work.revision)
+    page.post(f"/picture/{work.uid}/undo/wood/", revision=work.revision)
     assert state(work) == seen[0]
     for expected in seen[1:]:
         work.refresh_from_db()
-        page.post(f"/work/{work.uid}/redo/wood/", revision=work.revision)
+        page.post(f"/picture/{work.uid}/redo/wood/", revision=work.revision)
         assert state(work) == expected
 
 
@@ -85,13 +85,13 @@ def test_two_tabs_never_overwrite_each_other_silently(client, work, page):
     old = work.revision
     page.do(work, "wood", "wood", "1", wood="walnut")
     before = state(work)
-    late = page.post(f"/work/{work.uid}/wood/do/", verb="wood", pieces="1", wood="holly", revision=old)
+    late = page.post(f"/picture/{work.uid}/wood/do/", verb="wood", pieces="1", wood="holly", revision=old)
     assert late.status_code == 409
     assert "another window (wood of 1)" in said(late)
     assert state(work) == before
     work.refresh_from_db()
     assert f'name="revision" value="{work.revision}"' in late.content.decode()
-    assert page.post(f"/work/{work.uid}/undo/wood/", revision=old).status_code == 409
+    assert page.post(f"/picture/{work.uid}/undo/wood/", revision=old).status_code == 409
     assert state(work) == before
 
 
@@ -119,7 +119,7 @@ def test_bad_edits_say_so_and_change_nothing(client, work, page, verb, pieces, v
     assert state(work) == before
     assert not Entry.objects.exists()
     plain = client.post(
-        f"/work/{work.uid}/wood/do/", {"verb": verb, "pieces": pieces, "revision": work.revision} | values
+        f"/picture/{work.uid}/wood/do/", {"verb": verb, "pieces": pieces, "revision": work.revision} | values
     )
     assert plain.status_code == 422
     assert words in said(plain)
@@ -127,15 +127,16 @@ def test_bad_edits_say_so_and_change_nothing(client, work, page, verb, pieces, v
 
 def test_an_edit_without_a_state_is_refused(client, work):
     assert (
-        client.post(f"/work/{work.uid}/wood/do/", {"verb": "wood", "pieces": "1", "wood": "walnut"}).status_code == 422
+        client.post(f"/picture/{work.uid}/wood/do/", {"verb": "wood", "pieces": "1", "wood": "walnut"}).status_code
+        == 422
     )
 
 
 def test_without_scripts_an_edit_leads_back_to_the_page(client, work):
     response = client.post(
-        f"/work/{work.uid}/wood/do/", {"verb": "wood", "pieces": "1", "wood": "walnut", "revision": work.revision}
+        f"/picture/{work.uid}/wood/do/", {"verb": "wood", "pieces": "1", "wood": "walnut", "revision": work.revision}
     )
-    assert (response.status_code, response.url) == (302, f"/work/{work.uid}/wood/")
+    assert (response.status_code, response.url) == (302, f"/picture/{work.uid}/wood/")
 
 
 def test_a_failure_half_way_leaves_nothing(work, monkeypatch):
@@ -182,7 +183,7 @@ def test_one_edit_of_a_5000_piece_picture_writes_under_50_kb(tmp_path):
 def test_a_practice_is_changed_where_it_acts(client, work, page):
     page.do(work, "wood", "wood", "1-6", wood="walnut")
     page.do(work, "relief", "thickness", "1-6", length="3/4 in")
-    before = client.get(f"/work/{work.uid}/saw/?pieces=1").content.decode()
+    before = client.get(f"/picture/{work.uid}/saw/?pieces=1").content.decode()
     assert "how it is done here" in before
     assert "<b>No. 7</b>" in before
     changed = page.do(work, "saw", "practice", "1", blade_school="one", one_blade="3")

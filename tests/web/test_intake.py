@@ -27,7 +27,7 @@ def test_from_a_file_to_pieces(client, person, koi_svg):
     assert client.get(f"/draft/{draft.uid}/source").content == koi_svg
     accepted = client.post(f"/draft/{draft.uid}/accept/", {"name": "Two koi"})
     row = Composition.objects.get()
-    assert accepted.url == f"/work/{row.uid}/wood/"
+    assert accepted.url == f"/picture/{row.uid}/wood/"
     assert (row.name, row.pieces.count(), row.outlines.count()) == ("Two koi", 62, 62)
     assert list(row.pieces.values_list("number", flat=True)) == list(range(1, 63))
     assert not Draft.objects.exists()
@@ -135,17 +135,17 @@ def test_what_breaks_unexpectedly_is_told_too(client, person, koi_svg, monkeypat
 def test_a_project_leaves_and_returns_with_its_log(client, work, page):
     page.do(work, "wood", "wood", "1-6", wood="walnut")
     page.do(work, "assembly", "anchor", "2")
-    client.post(f"/work/{work.uid}/bench/clock/", {"what": "start"})
-    client.post(f"/work/{work.uid}/bench/tick/", {"what": "done"})
+    client.post(f"/picture/{work.uid}/bench/clock/", {"what": "start"})
+    client.post(f"/picture/{work.uid}/bench/tick/", {"what": "done"})
     work.refresh_from_db()
     now = timezone.now()
     first = write_project(actions.project_of(work, now))
     response = bring(client, first, "a-test.ember")
     copy = Composition.objects.exclude(pk=work.pk).get()
-    assert response.url.startswith(f"/work/{copy.uid}/")
+    assert response.url.startswith(f"/picture/{copy.uid}/")
     assert copy.events.count() == 1
     assert write_project(actions.project_of(copy, now)) == first
-    served = client.get(f"/work/{copy.uid}/out/project")
+    served = client.get(f"/picture/{copy.uid}/out/project")
     assert served.headers["Content-Disposition"] == 'attachment; filename="a-test.ember"'
 
 

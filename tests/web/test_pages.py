@@ -21,17 +21,17 @@ def addresses(row) -> dict[str, str]:
     table = {
         "shelf": "/",
         "shop": "/shop/",
-        "bench": f"/work/{row.uid}/bench/",
-        "shapes": f"/work/{row.uid}/shapes.json",
+        "bench": f"/picture/{row.uid}/bench/",
+        "shapes": f"/picture/{row.uid}/shapes.json",
         "login": "/enter/",
         "locked": "/locked/",
     }
     for name in STATIONS:
-        table[f"station {name}"] = f"/work/{row.uid}/{name}/"
-        table[f"ticket {name}"] = f"/work/{row.uid}/{name}/ticket?pieces=1-2"
-        table[f"one on {name}"] = f"/work/{row.uid}/{name}/?pieces=2"
-        table[f"dress {name}"] = f"/work/{row.uid}/{name}/woods/dress.json"
-    return table | {f"leave {kind}": f"/work/{row.uid}/out/{kind}" for kind in KINDS}
+        table[f"station {name}"] = f"/picture/{row.uid}/{name}/"
+        table[f"ticket {name}"] = f"/picture/{row.uid}/{name}/ticket?pieces=1-2"
+        table[f"one on {name}"] = f"/picture/{row.uid}/{name}/?pieces=2"
+        table[f"dress {name}"] = f"/picture/{row.uid}/{name}/woods/dress.json"
+    return table | {f"leave {kind}": f"/picture/{row.uid}/out/{kind}" for kind in KINDS}
 
 
 def test_every_page_answers_with_and_without_woods(client, work, page):
@@ -78,10 +78,10 @@ def test_nobody_sees_anothers_work(client, work, other, person):
     for address in foreign:
         assert client.get(address).status_code == 404, address
     for address in (
-        f"/work/{work.uid}/wood/do/",
-        f"/work/{work.uid}/discard/",
-        f"/work/{work.uid}/undo/wood/",
-        f"/work/{work.uid}/bench/tick/",
+        f"/picture/{work.uid}/wood/do/",
+        f"/picture/{work.uid}/discard/",
+        f"/picture/{work.uid}/undo/wood/",
+        f"/picture/{work.uid}/bench/tick/",
         f"/draft/{draft.uid}/accept/",
         f"/draft/{draft.uid}/discard/",
     ):
@@ -94,11 +94,11 @@ def test_nobody_sees_anothers_work(client, work, other, person):
 
 def test_reading_never_writes_and_writing_is_never_a_get(client, work):
     for address in (
-        f"/work/{work.uid}/wood/do/",
-        f"/work/{work.uid}/discard/",
-        f"/work/{work.uid}/undo/wood/",
+        f"/picture/{work.uid}/wood/do/",
+        f"/picture/{work.uid}/discard/",
+        f"/picture/{work.uid}/undo/wood/",
         "/bring/",
-        f"/work/{work.uid}/bench/tick/",
+        f"/picture/{work.uid}/bench/tick/",
         "/shop/practice/",
         "/shop/board/",
     ):
@@ -106,7 +106,7 @@ def test_reading_never_writes_and_writing_is_never_a_get(client, work):
 
 
 @pytest.mark.parametrize(
-    "address", ["/nothing/", "/work/not-a-uuid/wood/", "/work/00000000-0000-0000-0000-000000000000/wood/"]
+    "address", ["/nothing/", "/picture/not-a-uuid/wood/", "/picture/00000000-0000-0000-0000-000000000000/wood/"]
 )
 def test_what_is_not_there_is_said_in_a_sentence(client, person, address):
     response = client.get(address)
@@ -137,9 +137,9 @@ def test_static_files_name_no_host():
 
 
 def test_a_shape_may_be_kept_for_ever_because_its_address_changes(client, work):
-    text = client.get(f"/work/{work.uid}/wood/").content.decode()
+    text = client.get(f"/picture/{work.uid}/wood/").content.decode()
     assert f"shapes.json?s={work.shape_revision}" in text
-    assert "immutable" in client.get(f"/work/{work.uid}/shapes.json").headers["Cache-Control"]
+    assert "immutable" in client.get(f"/picture/{work.uid}/shapes.json").headers["Cache-Control"]
 
 
 def test_a_drawings_own_scripts_stay_dead(client, person):
@@ -155,7 +155,7 @@ def test_a_drawings_own_scripts_stay_dead(client, person):
 def test_names_are_escaped_everywhere(client, work, page):
     page.do(work, "wood", "rename", name="<b>bold</b>")
     page.do(work, "pattern", "part", "1", part="<i>fin</i>")
-    for address in ("/", f"/work/{work.uid}/pattern/?pieces=1", f"/work/{work.uid}/bench/"):
+    for address in ("/", f"/picture/{work.uid}/pattern/?pieces=1", f"/picture/{work.uid}/bench/"):
         text = client.get(address).content.decode()
         assert "<b>bold" not in text
         assert "<i>fin" not in text
@@ -163,16 +163,16 @@ def test_names_are_escaped_everywhere(client, work, page):
 
 def test_lengths_stand_in_the_shops_unit(client, work, page):
     assert (
-        '<span class="fr">17/32</span>' in client.get(f"/work/{work.uid}/wood/").content.decode()
+        '<span class="fr">17/32</span>' in client.get(f"/picture/{work.uid}/wood/").content.decode()
     )  # 90 mm = 3 17/32 in
     client.post("/shop/practice/", {"unit": "mm"})
     assert page.do(work, "wood", "practice", unit="mm").status_code == 200
-    assert '<span class="m">90</span>' in client.get(f"/work/{work.uid}/wood/").content.decode()
+    assert '<span class="m">90</span>' in client.get(f"/picture/{work.uid}/wood/").content.decode()
 
 
 def test_bench_and_log_of_a_removed_piece_do_not_break(client, work, page):
     page.do(work, "wood", "wood", "1-6", wood="walnut")
-    client.post(f"/work/{work.uid}/bench/tick/", {"what": "done"})
+    client.post(f"/picture/{work.uid}/bench/tick/", {"what": "done"})
     Event.objects.update(piece=999)
-    assert client.get(f"/work/{work.uid}/log/").status_code == 200
-    assert client.get(f"/work/{work.uid}/bench/").status_code == 200
+    assert client.get(f"/picture/{work.uid}/log/").status_code == 200
+    assert client.get(f"/picture/{work.uid}/bench/").status_code == 200
