@@ -13,6 +13,7 @@ from .errors import BadChoice
 from .findings import name_pieces
 from .units import Length
 from .wood.axis import long_axis_deg
+from .wood.colour import closest
 from .wood.woods import wood
 
 THICKEST_MM = 200.0
@@ -75,6 +76,21 @@ def give_wood(composition: Composition, pieces: list[Piece], values: dict) -> Ed
         return {"wood": code}
 
     return _set("wood", pieces, change)
+
+
+def nearest_wood(composition: Composition, pieces: list[Piece], values: dict) -> Edit:
+    """Each piece gets the wood nearest to its colour in the drawing; pieces without one are left alone."""
+    coloured = [p for p in pieces if p.colour]
+    if not coloured:
+        raise BadChoice("The drawing gives these pieces no colour to match.")
+    outlines = composition.mosaic.coverage.by_key
+    nearest = {colour: closest(colour, most=1)[0][0].code for colour in {p.colour for p in coloured}}
+
+    def change(p: Piece) -> dict:
+        grain = long_axis_deg(outlines[p.key]) if p.grain_deg is None else p.grain_deg
+        return {"wood": nearest[p.colour], "grain_deg": grain}
+
+    return _set("nearest wood", coloured, change)
 
 
 def set_grain(_composition: Composition, pieces: list[Piece], values: dict) -> Edit:
@@ -227,6 +243,7 @@ def _length(values: dict, composition: Composition, what: str) -> float:
 
 PIECE_VERBS: dict[str, Verb] = {
     "wood": give_wood,
+    "nearest": nearest_wood,
     "grain": set_grain,
     "turn": turn_grain,
     "beside": grain_as_beside,

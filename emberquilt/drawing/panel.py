@@ -16,10 +16,11 @@ def shapes_json(scene: Scene) -> dict:
 
 
 def dress_json(scene: Scene) -> dict:
-    """What the pieces wear: {"pieces": {key: [wood, grain, tone, label, arrow, strong]}, "marks": [...]}."""
+    """What the pieces wear: {"pieces": {key: [wood, grain, tone, label, arrow, strong, colour]}, "marks": [...]}."""
     return {
         "pieces": {
-            key: [d.wood, d.grain_deg, d.tone, d.label, int(d.arrow), int(d.strong)] for key, d in scene.dress.items()
+            key: [d.wood, d.grain_deg, d.tone, d.label, int(d.arrow), int(d.strong), d.colour]
+            for key, d in scene.dress.items()
         },
         "marks": [
             {

@@ -13,7 +13,7 @@ Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
 
 def _each(composition: Composition, tone: str, label=lambda p: "", arrow=False, strong=lambda p: False):
     return {
-        p.key: Dress(p.wood, p.grain_deg or 0.0, tone, label(p), arrow and bool(p.wood), strong(p))
+        p.key: Dress(p.wood, p.grain_deg or 0.0, tone, label(p), arrow and bool(p.wood), strong(p), p.colour)
         for p in composition.mosaic.pieces
     }
 

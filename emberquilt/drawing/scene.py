@@ -31,6 +31,8 @@ class Dress:
     label: str = ""
     arrow: bool = False
     strong: bool = False
+    colour: str = ""
+    """Of the drawing, to be seen while a piece has no wood."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,6 +22,22 @@ def test_a_first_wood_brings_an_arrow_along_the_piece():
     assert again.label == "wood of 3 pieces"
 
 
+def test_the_nearest_wood_to_each_colour():
+    from dataclasses import replace
+
+    from emberquilt.wood.woods import wood
+
+    work = fresh()
+    layer = work.mosaic
+    colours = {1: wood("padauk").finished, 2: wood("blue_pine").finished, 3: ""}
+    pieces = tuple(replace(p, colour=colours[p.key]) for p in layer.pieces)
+    work = replace(work, layers=(replace(layer, pieces=pieces),))
+    made = edit(work, "nearest", [1, 2, 3], {})
+    assert {k: v["wood"] for k, v in made.pieces.items()} == {1: "padauk", 2: "blue_pine"}
+    with pytest.raises(BadChoice, match="no colour"):
+        edit(work, "nearest", [3], {})
+
+
 def test_an_edit_names_only_what_changes():
     assert edit(composition(grid(2, 1), "walnut"), "wood", [1, 2], {"wood": "walnut"}).is_empty
 
@@ -128,7 +144,7 @@ def test_every_verb_is_reached_by_some_test():
         "anchor",
         "start",
     }
-    assert set(VERBS) - named == {"along", "part", "saw_in_turn", "open_again"}
+    assert set(VERBS) - named == {"along", "nearest", "part", "saw_in_turn", "open_again"}
 
 
 def test_small_verbs():

@@ -164,3 +164,18 @@ def test_a_damaged_log_keeps_nothing(client, person):
     response = client.post("/bring/", {"drawing": upload(data, "x.ember"), "width": ""}, follow=True)
     assert "log is damaged" in said(response)
     assert not Composition.objects.exists()
+
+
+def test_a_coloured_drawing_suggests_its_woods(client, person, page):
+    body = "<rect width='50' height='60' fill='#a5361b'/><rect x='50' width='50' height='60' fill='#5d3f2b'/>"
+    bring(
+        client,
+        f"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 100 60'><g stroke='#000'>{body}</g></svg>".encode(),
+    )
+    client.post(f"/draft/{Draft.objects.get().uid}/accept/", {"name": "Two boards"})
+    row = Composition.objects.get()
+    text = client.get(f"/picture/{row.uid}/wood/?pieces=1").content.decode()
+    assert "Nearest to its colour in the drawing" in text
+    assert "all of this colour" in text
+    assert page.do(row, "wood", "nearest", "1-2").status_code == 200
+    assert list(row.pieces.values_list("wood", flat=True)) == ["padauk", "walnut"]

@@ -91,6 +91,10 @@ class Chosen:
         return runs(p.key for p in self.layer.pieces if p.colour == colour) if colour else ""
 
     @property
+    def has_colour(self) -> bool:
+        return any(p.colour for p in self.pieces)
+
+    @property
     def same_part(self) -> str:
         return runs(p.key for p in self.layer.pieces if p.part == self.part) if self.part else ""
 

@@ -63,7 +63,11 @@ export function drawPieces(ctx, scene, view, size, ready) {
     const wear = scene.dress.pieces[shape.key] || ["", 0, "plain", "", 0, 0];
     const tone = wear[2];
     if (tone === "ghost") { ctx.fillStyle = `hsla(${(shape.key * 137) % 360},45%,62%,.34)`; ctx.fill(shape.path, "evenodd"); continue; }
-    if (!wear[0] || tone === "plain") { ctx.fillStyle = SHEET; ctx.fill(shape.path, "evenodd"); continue; }
+    if (!wear[0] || tone === "plain") {
+      ctx.fillStyle = SHEET; ctx.fill(shape.path, "evenodd");
+      if (wear[6] && tone !== "plain") { ctx.globalAlpha = 0.4; ctx.fillStyle = wear[6]; ctx.fill(shape.path, "evenodd"); ctx.globalAlpha = 1; }
+      continue;
+    }
     fillWood(ctx, shape, wear, scene.woods, ready);
     if (VEIL[tone]) { ctx.fillStyle = VEIL[tone]; ctx.fill(shape.path, "evenodd"); }
     if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1);
