@@ -142,13 +142,17 @@ READINGS: dict[str, dict[str, Reading]] = {
 }
 
 
+MOST_FINDINGS = 12
+"""So many findings are listed and pinned at a time; the rest is counted until these are settled."""
+
+
 def read(plan: Plan, station: str, show: str, findings: list[Finding]) -> Scene:
     """The scene of a station in one of its readings, its findings pinned where they are."""
     readings = READINGS[station]
     dress, marks = readings.get(show, next(iter(readings.values())))(plan)
     pins = tuple(
         Mark("pin", *place, text=str(i), piece=f.pieces[0] if f.pieces else 0)
-        for i, f in enumerate(findings, 1)
+        for i, f in enumerate(findings[:MOST_FINDINGS], 1)
         for place in _places(plan, f)
     )
     return scene_of(plan.composition, dress, (*marks, *pins))

@@ -283,3 +283,11 @@ def test_the_command_plans_and_exports_a_project(tmp_path, koi_work):
         out = tmp_path / f"out.{kind}"
         assert emberquilt("export", project, "--to", kind, "-o", out).returncode == 0
         assert out.stat().st_size > 1000
+
+
+def test_no_more_findings_are_pinned_than_listed():
+    plan = Plan(composition(grid(8, 6), "walnut"))
+    findings = plan.findings("wood")
+    assert len(findings) == 82
+    pins = [m for m in read(plan, "wood", "woods", findings).marks if m.kind == "pin"]
+    assert sorted(int(m.text) for m in pins) == list(range(1, 13))

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from emberquilt.composition import Layer, Piece
 from emberquilt.drawing.panel import dress_json
-from emberquilt.drawing.readings import READINGS, read
+from emberquilt.drawing.readings import MOST_FINDINGS, READINGS, read
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from emberquilt.saw.copies import MOST_COPIES
@@ -51,6 +51,11 @@ class Chosen:
     @property
     def wood(self) -> Wood | None:
         return woods().get(self._common("wood") or "")
+
+    @property
+    def bare(self) -> bool:
+        """None of them has a wood."""
+        return not any(p.wood for p in self.pieces)
 
     @property
     def grain_deg(self) -> float | None:
@@ -114,8 +119,8 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dic
         "show": show,
         "readings": readings,
         "chosen": chosen,
-        "findings": findings[:12],
-        "more_findings": max(0, len(findings) - 12),
+        "findings": findings[:MOST_FINDINGS],
+        "more_findings": max(0, len(findings) - MOST_FINDINGS),
         "accepted": plan.accepted(station),
         "accepted_reasons": plan.composition.accepted,
         "dress": dress_json(read(plan, station, show, findings)),

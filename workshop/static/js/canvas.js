@@ -127,8 +127,9 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   for (const shape of scene.shapes) {
     if (!chosen.has(shape.key)) continue;
     ctx.lineJoin = "round";
-    ctx.lineWidth = 8 / s; ctx.strokeStyle = HALO; ctx.stroke(shape.path);
-    ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(shape.path);
+    const bold = chosen.size > 24 ? 0.55 : 1;
+    ctx.lineWidth = (8 * bold) / s; ctx.strokeStyle = HALO; ctx.stroke(shape.path);
+    ctx.lineWidth = (3 * bold) / s; ctx.strokeStyle = EMBER; ctx.stroke(shape.path);
   }
   const one = chosen.size === 1 && scene.shapes.find((shape) => chosen.has(shape.key));
   for (const m of marks) {
