@@ -9,6 +9,8 @@ import pytest
 from tests.conftest import cells, composition
 
 LINES: list[str] = []
+GROWTH: dict[str, dict[float, float]] = {}
+"""Measured values by size, for what was measured at several."""
 
 
 def median_ms(act, runs: int = 7, warm: int = 1) -> float:
@@ -23,8 +25,16 @@ def median_ms(act, runs: int = 7, warm: int = 1) -> float:
     return statistics.median(times)
 
 
-def tell(what: str, figure: str, target: str = "") -> None:
+def tell(what: str, figure: str, target: str = "", grows: tuple[str, float, float] | None = None) -> None:
+    """One line of the report. `grows`: what is compared over sizes, the size, the value."""
     LINES.append(f"{what:<58} {figure:>22}   {target}")
+    if grows:
+        GROWTH.setdefault(grows[0], {})[grows[1]] = grows[2]
+
+
+def pace_ms() -> float:
+    """A fixed piece of work in plain Python: by its time, runs on different machines and days can be compared."""
+    return median_ms(lambda: sum(i * i for i in range(1_000_000)))
 
 
 def pytest_terminal_summary(terminalreporter):
@@ -32,6 +42,15 @@ def pytest_terminal_summary(terminalreporter):
         terminalreporter.section("measured (medians on this machine)")
         for line in LINES:
             terminalreporter.write_line(line)
+        pace = pace_ms()
+        terminalreporter.section(f"growth over sizes, and times as multiples of a fixed job ({pace:.0f} ms here)")
+        for what, values in GROWTH.items():
+            sizes = sorted(values)
+            steps = ", ".join(
+                f"{small:g} to {large:g}: x{values[large] / values[small]:.2f} for x{large / small:.1f} the size"
+                for small, large in zip(sizes, sizes[1:], strict=False)
+            )
+            terminalreporter.write_line(f"{what:<34} {values[sizes[0]] / pace:6.2f} jobs at {sizes[0]:g}; {steps}")
 
 
 @pytest.fixture
