@@ -6,10 +6,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 import shapely
+from hypothesis import settings
 
 from emberquilt.composition import Composition, Layer, Piece
 from emberquilt.pattern.coverage import Coverage, on_grid
 from emberquilt.practice import Practice
+
+# examples are judged by what they give, never by how long a busy machine takes over one
+settings.register_profile("calm", deadline=None)
+settings.load_profile("calm")
 
 REFERENCE = Path(__file__).parent / "reference"
 

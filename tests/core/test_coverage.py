@@ -9,7 +9,7 @@ from emberquilt.pattern.numbering import reading_order
 from tests.conftest import cells, grid
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(2, 60), st.integers(0, 10_000))
 def test_seams_are_what_shapely_says_neighbours_share(count, seed):
     coverage = cells(count, seed)
@@ -29,7 +29,7 @@ def test_seams_are_what_shapely_says_neighbours_share(count, seed):
     assert all(found[pair] == pytest.approx(shared[pair], abs=0.02) for pair in found)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(2, 60), st.integers(0, 10_000))
 def test_every_border_is_a_seam_or_lies_outside(count, seed):
     coverage = cells(count, seed)
@@ -89,7 +89,7 @@ def test_largest_circle_of_shapes_of_known_width(shape, radius):
     assert shape.buffer(0.02).contains(shapely.Point(spot.x_mm, spot.y_mm).buffer(spot.radius_mm - 0.02))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(2, 30), st.integers(0, 5_000))
 def test_largest_circle_against_shapely(count, seed):
     """Never larger than Shapely's own fine answer, and within the promised 2 % of the piece's size."""
@@ -105,7 +105,7 @@ def test_numbers_run_as_one_reads():
     assert reading_order(mixed) == [7, 3, 9, 1, 5, 2, 8, 4, 6, 12, 11, 10]
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.integers(2, 80), st.integers(0, 1000))
 def test_every_piece_is_numbered_once(count, seed):
     coverage = cells(count, seed)

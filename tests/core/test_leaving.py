@@ -152,7 +152,7 @@ def test_a_project_comes_back_and_leaves_with_the_same_bytes(koi_work, koi_svg):
     )
 
 
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=10)
 @given(st.integers(2, 40), st.integers(0, 999))
 def test_any_coverage_survives_the_file(count, seed):
     data = write_project(Project(composition(cells(count, seed)), "x"))
@@ -222,7 +222,7 @@ def test_bad_project_files_end_in_a_clear_sentence(name):
 GOOD = write_project(Project(composition(grid(3, 2)), "x"))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(0, len(GOOD) - 1), st.binary(min_size=1, max_size=8))
 def test_damaged_files_never_break_the_reader(at, noise):
     with contextlib.suppress(BadProject):

@@ -43,7 +43,7 @@ def test_heights_are_stock_and_shim():
     assert relief.weight_kg == pytest.approx(3 * 0.03 * 0.03 * 0.0127 * 560)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.integers(2, 25), st.integers(0, 999), st.floats(1, 8))
 def test_shims_never_show(count, seed, inset):
     for outline in cells(count, seed).outlines:
@@ -112,7 +112,7 @@ def test_what_is_short_is_said_with_its_area():
 # glue-up
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(2, 90), st.integers(0, 999), st.sampled_from(["outer", "middle"]))
 def test_every_next_piece_touches_what_is_down(count, seed, anchor):
     coverage = cells(count, seed)
@@ -154,7 +154,7 @@ def test_bodies_apart_are_glued_one_after_the_other():
     assert sum(not s.touches for s in steps) == 2
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.integers(2, 40), st.integers(0, 999), st.floats(0.5, 10))
 def test_the_backer_stays_inside_the_traced_line(count, seed, inset):
     coverage = cells(count, seed)
@@ -244,7 +244,7 @@ def jobs(draw):
     return tasks
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(jobs())
 def test_every_schedule_keeps_the_rules(tasks):
     plan = schedule(tasks, WEEK, MONDAY)

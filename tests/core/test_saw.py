@@ -187,7 +187,7 @@ def test_copies_of_a_map_that_needs_four():
     assert max(cutting_copies(coverage).values()) == 4
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(3, 200), st.integers(0, 10_000))
 def test_neighbours_never_share_a_copy_and_four_suffice(count, seed):
     """networkx says the graph is planar; the four-colour theorem then promises four."""
