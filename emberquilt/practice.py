@@ -6,6 +6,7 @@ A shop has one; each composition takes a copy. Defaults are common practice, no 
 from dataclasses import asdict, dataclass, field, fields, replace
 
 from .errors import BadChoice
+from .hours import DAYS, parse_week
 from .units import format_area, format_length
 
 CHOICES = {
@@ -57,11 +58,9 @@ LIMITS = {
 FINE_MM = 1.4
 """Lengths below this are said in millimetres also in a shop that measures in inches."""
 
-WEEK = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
-
 
 def _usual_hours() -> dict[str, str]:
-    return {day: "19:00-21:30" for day in WEEK[:5]} | {"sat": "9:00-12:00, 14:00-17:00", "sun": ""}
+    return {day: "19:00-21:30" for day in DAYS[:5]} | {"sat": "9:00-12:00, 14:00-17:00", "sun": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,8 +131,6 @@ def check(name: str, value):
             raise BadChoice(f"“{value}” is no choice for {words}.")
         return value
     if name == "hours":
-        from .calendar.hours import parse_week
-
         parse_week(value)
         return dict(value)
     if name not in LIMITS:

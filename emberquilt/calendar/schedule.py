@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from itertools import islice
 
 from ..errors import BadChoice
-from .hours import windows
+from ..hours import windows
 from .tasks import Task
 
 MINUTE = dt.timedelta(minutes=1)

@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from emberquilt.assembly.glueup import backer_outline, glue_findings, glue_plan
 from emberquilt.assembly.supplies import finishes, glues
 from emberquilt.bench import cards
-from emberquilt.calendar.hours import parse_day, windows
 from emberquilt.calendar.ical import icalendar_of
 from emberquilt.calendar.learning import ratio_from
 from emberquilt.calendar.schedule import schedule
 from emberquilt.calendar.tasks import LONGEST_SITTING, Task
 from emberquilt.errors import BadChoice
+from emberquilt.hours import parse_day, windows
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice

@@ -200,3 +200,13 @@ def test_the_demo_is_loaded_once_and_keeps_what_people_did(person, page):
     acorn.delete()
     call_command("load_demo", verbosity=0)
     assert Composition.objects.count() == 1
+
+
+def test_a_thumb_that_taps_twice_ticks_once(client, ready):
+    first = cards(plan_of(ready))[0]
+    for _ in range(2):
+        tick(client, ready, step=first.step, piece=first.piece)
+    assert Event.objects.count() == 1
+    tick(client, ready, "broke", step="shape", piece=first.piece)
+    tick(client, ready, step=first.step, piece=first.piece)
+    assert Event.objects.filter(what="done").count() == 2

@@ -8,6 +8,7 @@ from tests.core import test_intake_picture, test_intake_svg, test_leaving
 from tests.web.conftest import said, upload
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
+from workshop.shop.actions import practice_of
 
 
 def bring(client, data: bytes, name: str = "drawing.svg", width: str = "18 in"):
@@ -179,3 +180,15 @@ def test_a_coloured_drawing_suggests_its_woods(client, person, page):
     assert "all of this colour" in text
     assert page.do(row, "wood", "nearest", "1-2").status_code == 200
     assert list(row.pieces.values_list("wood", flat=True)) == ["padauk", "walnut"]
+
+
+def test_two_tabs_accept_only_once(person, koi_svg):
+    draft = Draft.objects.create(
+        owner=person, name="x", file_name="x.svg", data=koi_svg, width_text="18 in", width_mm=457.2, turn=1
+    )
+    tasks.find_pieces.call(draft.pk, 1)
+    first, second = Draft.objects.get(), Draft.objects.get()
+    actions.accept_draft(first, "x", practice_of(person))
+    with pytest.raises(actions.Stale, match="another window"):
+        actions.accept_draft(second, "x", practice_of(person))
+    assert Composition.objects.count() == 1

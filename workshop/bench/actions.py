@@ -73,10 +73,15 @@ def timer_of(row: Composition, card: Card | None) -> Timer | None:
 
 
 def tick(row: Composition, card: Card, what: str) -> Event:
-    """The card is done, or its piece broke. Minutes are the clock's; none where it never ran."""
+    """The card is done, or its piece broke. Minutes are the clock's; none where it never ran.
+
+    A second tap on a card that is done changes nothing.
+    """
     if what not in Event.What.values:
         raise BadChoice(f"“{what}” is nothing that happens to a piece.")
     with transaction.atomic():
+        if what == Event.What.DONE and card.key in done_keys(row):
+            return row.events.filter(step=card.step, piece=card.piece, what=what).latest("at")
         timer = timer_of(row, card)
         minutes = min(seconds_of(timer) / 60, LONGEST_MINUTES) if timer is not None else None
         if timer is not None:

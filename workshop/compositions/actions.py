@@ -106,9 +106,10 @@ def accept_draft(draft: models.Draft, name: str, practice: Practice) -> models.C
     """The pieces found in a draft become a composition of its owner; the draft goes."""
     title = " ".join(name.split())[:120] or draft.name
     with transaction.atomic():
+        if not models.Draft.objects.filter(pk=draft.pk).delete()[0]:
+            raise Stale("These pieces were accepted in another window; find the picture on the shelf.")
         composition = composition_of(unpack_proposal(draft.result), title, practice)
         row = store.save_new(draft.owner, composition, draft.file_name, bytes(draft.data))
-        draft.delete()
         return row
 
 

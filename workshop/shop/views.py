@@ -4,8 +4,8 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.calendar.hours import DAYS
 from emberquilt.errors import EmberError
+from emberquilt.hours import DAYS
 from emberquilt.saw.blades import blades
 from emberquilt.wood.woods import woods
 from workshop.stations.rack import rack

@@ -9,8 +9,8 @@ from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from emberquilt.saw.copies import MOST_COPIES
 from emberquilt.wood.colour import closest
-from emberquilt.wood.judgement import seam_reading
-from emberquilt.wood.movement import movement_mm
+from emberquilt.wood.judgement import STEP_MM, seam_reading
+from emberquilt.wood.movement import seasonal_mm
 from emberquilt.wood.woods import Wood, woods
 from workshop.compositions.journal import runs
 from workshop.shop.words import fields_of
@@ -99,10 +99,6 @@ class Chosen:
     def has_colour(self) -> bool:
         return any(p.colour for p in self.pieces)
 
-    @property
-    def same_part(self) -> str:
-        return runs(p.key for p in self.layer.pieces if p.part == self.part) if self.part else ""
-
 
 def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dict:
     """Everything the templates of a station need beside the row itself."""
@@ -173,11 +169,11 @@ def _wood(plan: Plan, chosen: Chosen | None) -> dict:
     piece = chosen.one
     if piece is not None:
         context["seams"] = _seams(plan, piece)
+        if chosen.wood is not None:
+            outline = chosen.layer.coverage.by_key[piece.key]
+            context["movement"] = seasonal_mm(chosen.wood, outline, piece.grain_deg or 0.0)
         if piece.colour:
             context["suggested"] = closest(piece.colour, most=3)
-    if chosen.wood is not None:
-        width, height = chosen.size_mm
-        context["movement"] = movement_mm(chosen.wood, max(width, height), 8, 12)
     return context
 
 
@@ -195,7 +191,7 @@ def _seams(plan: Plan, piece: Piece) -> list[dict]:
 
 
 def _relief(plan: Plan, chosen: Chosen | None) -> dict:
-    return {"relief": plan.relief}
+    return {"relief": plan.relief, "step_mm": STEP_MM, "step_down_mm": -STEP_MM}
 
 
 def _stock(plan: Plan, chosen: Chosen | None) -> dict:

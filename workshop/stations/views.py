@@ -45,10 +45,7 @@ def _context(request, row: Composition, station: str, show: str, keys: list[int]
 def _log_context(request, row: Composition, plan) -> dict:
     number = {p.key: p.number for p in plan.composition.pieces()}
     ratio = sawing_ratio(request.user)
-    events = [
-        {"event": e, "number": number.get(e.piece), "corrected": (e.estimate_minutes or 0) * ratio}
-        for e in row.events.order_by("-at")[:200]
-    ]
+    events = [{"event": e, "number": number.get(e.piece)} for e in row.events.order_by("-at")[:200]]
     timed = row.events.filter(step="saw", what="done", minutes__isnull=False).values_list("minutes", "estimate_minutes")
     return {
         "events": events,

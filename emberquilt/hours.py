@@ -4,7 +4,7 @@ import datetime as dt
 import re
 from collections.abc import Iterator
 
-from ..errors import BadChoice
+from .errors import BadChoice
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 SPAN = re.compile(r"^(\d{1,2})(?:[:.](\d{2}))?\s*(?:-|–|to)\s*(\d{1,2})(?:[:.](\d{2}))?$")
