@@ -29,7 +29,7 @@ class Card:
 
 def cards(plan: Plan) -> tuple[Card, ...]:
     """All cards in order: sawing order, then the highest pieces shaped first, then gluing order."""
-    layer, practice = plan.composition.mosaic, plan.composition.practice
+    layer, practice = plan.composition.in_hand, plan.composition.practice
     table = []
     for cut in plan.saw.cuts:
         piece = layer.by_key[cut.piece]

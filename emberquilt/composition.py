@@ -8,15 +8,27 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from .errors import BadChoice
 from .findings import Finding
 from .pattern.coverage import Coverage
 from .pattern.proposal import Proposal
 from .practice import Practice
 
+LAYER_KINDS = {
+    "backer": "backer",
+    "sheet": "sheet with openings",
+    "mosaic": "fitted pieces",
+    "overlay": "overlay",
+    "spacer": "spacer",
+}
+
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """What a person decided about one piece; its outline stands in the layer's coverage under the same key."""
+    """What a person decided about one piece; its outline stands in the layer's coverage under the same key.
+
+    An `opening` is a face of the layer that is cut away: it has an outline and neighbours, but no wood.
+    """
 
     key: int
     number: int
@@ -26,6 +38,7 @@ class Piece:
     shim_mm: float = 0.0
     part: str = ""
     colour: str = ""
+    opening: bool = False
 
     @property
     def height_mm(self) -> float | None:
@@ -35,17 +48,38 @@ class Piece:
 
 @dataclass(frozen=True)
 class Layer:
-    """One layer. `kind` is backer, sheet, mosaic or overlay."""
+    """One layer. `kind` is one of `LAYER_KINDS`; `thickness_mm` of its sheet, None where its pieces have their own."""
 
     key: int
     name: str
     kind: str
     coverage: Coverage
     pieces: tuple[Piece, ...]
+    thickness_mm: float | None = None
+    material: str = ""
+    note: str = ""
+    trim_flush: bool = False
+    """Its outer border is trimmed flush with the others after glue-up."""
 
     @cached_property
     def by_key(self) -> dict[int, Piece]:
         return {piece.key: piece for piece in self.pieces}
+
+    @cached_property
+    def openings(self) -> tuple[int, ...]:
+        return tuple(piece.key for piece in self.pieces if piece.opening)
+
+    @cached_property
+    def solid(self) -> "Layer":
+        """This layer without its openings: what is made of wood."""
+        if not self.openings:
+            return self
+        cut = set(self.openings)
+        coverage = self.coverage.once(
+            ("solid", self.openings), lambda: self.coverage.only(k for k in self.coverage.keys if k not in cut)
+        )
+        return Layer(self.key, self.name, self.kind, coverage, tuple(p for p in self.pieces if p.key not in cut),
+                     self.thickness_mm, self.material, self.note, self.trim_flush)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -62,15 +96,38 @@ class Composition:
     key: str = ""
     intake_findings: tuple[Finding, ...] = ()
     """What intake could not read from the drawing; it stays to be seen, or accepted."""
+    hand: int = 0
+    """Key of the layer in hand; 0 for the front layer of pieces, or the front layer where there is none."""
 
     @cached_property
-    def mosaic(self) -> Layer:
-        """The layer of pieces that most stations speak of."""
-        return next(layer for layer in reversed(self.layers) if layer.kind == "mosaic")
+    def whole(self) -> Layer:
+        """The layer in hand with its openings: what the Pattern station edits."""
+        chosen = next((layer for layer in self.layers if layer.key == self.hand), None)
+        fitted = next((layer for layer in reversed(self.layers) if layer.kind == "mosaic"), self.layers[-1])
+        return chosen or fitted
+
+    @cached_property
+    def in_hand(self) -> Layer:
+        """What is made of wood in the layer in hand: the pieces that the later stations speak of."""
+        return self.whole.solid
+
+    def layer(self, key: int) -> Layer:
+        found = next((layer for layer in self.layers if layer.key == key), None)
+        if found is None:
+            raise BadChoice("That layer is no longer in this picture.")
+        return found
 
     def pieces(self) -> Iterator[Piece]:
         for layer in self.layers:
             yield from layer.pieces
+
+    @property
+    def next_key(self) -> int:
+        return 1 + max((p.key for p in self.pieces()), default=0)
+
+    @property
+    def next_number(self) -> int:
+        return 1 + max((p.number for p in self.pieces()), default=0)
 
     @property
     def accepted(self) -> dict[str, str]:
@@ -80,7 +137,13 @@ class Composition:
 def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composition:
     """A fresh composition from an accepted proposal: numbers in reading order, nothing decided yet."""
     colours = proposal.colours
-    pieces = tuple(Piece(key, key, colour=colours.get(key, "")) for key in proposal.coverage.keys)
-    layer = Layer(1, "Picture", "mosaic", proposal.coverage, pieces)
+    openings = set(proposal.openings)
+    solid = iter(range(1, len(proposal.coverage) + 1))
+    numbers = {key: 0 if key in openings else next(solid) for key in proposal.coverage.keys}
+    pieces = tuple(
+        Piece(key, numbers[key], colour=colours.get(key, ""), opening=key in openings) for key in proposal.coverage.keys
+    )
+    kind = "sheet" if openings else "mosaic"
+    layer = Layer(1, "Picture", kind, proposal.coverage, pieces)
     return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice,
                        intake_findings=proposal.findings)  # fmt: skip

@@ -1,13 +1,10 @@
-"""Edits a person can make, each a pure function from a composition to the changes it needs.
-
-An `Edit` names only what changes, so that it can be stored, journalled and undone in a few bytes.
-"""
+"""Edits a person can make, each a pure function from a composition to the change it needs."""
 
 import datetime as dt
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
+from .change import Edit
 from .composition import Composition, Piece
 from .errors import BadChoice
 from .findings import name_pieces
@@ -19,19 +16,6 @@ from .wood.woods import wood
 THICKEST_MM = 200.0
 
 
-@dataclass(frozen=True)
-class Edit:
-    """`pieces`: key to changed fields. `composition`: changed fields of the work itself."""
-
-    label: str
-    pieces: dict[int, dict[str, Any]] = field(default_factory=dict)
-    composition: dict[str, Any] = field(default_factory=dict)
-
-    @property
-    def is_empty(self) -> bool:
-        return not self.pieces and not self.composition
-
-
 Verb = Callable[..., Edit]
 
 
@@ -39,13 +23,15 @@ def edit(composition: Composition, verb: str, keys: Sequence[int], values: dict[
     """The changes that a verb with its values makes. Raises `BadChoice` or `BadLength` and then changes nothing."""
     if verb not in VERBS:
         raise BadChoice(f"There is no verb “{verb}”.")
-    layer = composition.mosaic
+    layer = composition.whole
     missing = [key for key in keys if key not in layer.by_key]
     if missing:
         raise BadChoice("A chosen piece is no longer in this picture. Choose again.")
     pieces = [layer.by_key[key] for key in keys]
-    if verb in PIECE_VERBS and not pieces:
-        raise BadChoice("Choose a piece first: click it on the picture.")
+    if verb in PIECE_VERBS:
+        pieces = [piece for piece in pieces if not piece.opening]
+        if not pieces:
+            raise BadChoice("Choose a piece first: click it on the picture.")
     return VERBS[verb](composition, pieces, values)
 
 
@@ -68,7 +54,7 @@ def give_wood(composition: Composition, pieces: list[Piece], values: dict) -> Ed
     code = str(values.get("wood", ""))
     if code:
         wood(code)
-    outlines = composition.mosaic.coverage.by_key
+    outlines = composition.in_hand.coverage.by_key
 
     def change(p: Piece) -> dict:
         if p.grain_deg is None and code:
@@ -83,7 +69,7 @@ def nearest_wood(composition: Composition, pieces: list[Piece], values: dict) ->
     coloured = [p for p in pieces if p.colour]
     if not coloured:
         raise BadChoice("The drawing gives these pieces no colour to match.")
-    outlines = composition.mosaic.coverage.by_key
+    outlines = composition.in_hand.coverage.by_key
     nearest = {colour: closest(colour, most=1)[0][0].code for colour in {p.colour for p in coloured}}
 
     def change(p: Piece) -> dict:
@@ -105,7 +91,7 @@ def turn_grain(_composition: Composition, pieces: list[Piece], values: dict) -> 
 
 def grain_as_beside(composition: Composition, pieces: list[Piece], _values: dict) -> Edit:
     """The arrow of the neighbour with the longest shared seam that has one."""
-    layer = composition.mosaic
+    layer = composition.in_hand
 
     def change(p: Piece) -> dict:
         seams = sorted(layer.coverage.neighbours[p.key].items(), key=lambda item: -item[1].length_mm)
@@ -116,7 +102,7 @@ def grain_as_beside(composition: Composition, pieces: list[Piece], _values: dict
 
 
 def grain_along(composition: Composition, pieces: list[Piece], _values: dict) -> Edit:
-    outlines = composition.mosaic.coverage.by_key
+    outlines = composition.in_hand.coverage.by_key
     return _set("arrow", pieces, lambda p: {"grain_deg": long_axis_deg(outlines[p.key])})
 
 

@@ -29,11 +29,11 @@ class Plan:
 
     @cached_property
     def relief(self) -> Relief:
-        return relief_of(self.composition.mosaic, self.composition.practice)
+        return relief_of(self.composition.in_hand, self.composition.practice)
 
     @cached_property
     def needs(self) -> tuple[Need, ...]:
-        return needs_of(self.composition.mosaic, self.composition.practice, self.boards)
+        return needs_of(self.composition.in_hand, self.composition.practice, self.boards)
 
     @cached_property
     def saw(self) -> SawPlan:
@@ -41,7 +41,7 @@ class Plan:
 
     @cached_property
     def copies(self) -> dict[int, int]:
-        coverage = self.composition.mosaic.coverage
+        coverage = self.composition.in_hand.coverage
         return coverage.once("copies", lambda: cutting_copies(coverage))
 
     @cached_property
@@ -62,8 +62,8 @@ class Plan:
         composition = self.composition
         return (
             *composition.intake_findings,
-            *wood_findings(composition.mosaic, composition.practice),
-            *relief_findings(composition.mosaic, composition.practice),
+            *wood_findings(composition.in_hand, composition.practice),
+            *relief_findings(composition.in_hand, composition.practice),
             *stock_findings(self.needs, composition.practice),
             *saw_findings(composition, self.saw),
             *glue_findings(composition, self.glue),

@@ -34,7 +34,7 @@ class GluePlan:
 
 def glue_plan(composition: Composition) -> GluePlan:
     """Order, batches and backer for the mosaic. The anchor is the person's own, else chosen by the practice."""
-    layer, practice = composition.mosaic, composition.practice
+    layer, practice = composition.in_hand, composition.practice
     glue = glues()[practice.glue]
     per_batch = max(1, int(glue.open_minutes * 60 // practice.seconds_per_piece))
     wanted = composition.pins.get("anchor")
@@ -116,7 +116,7 @@ def backer_outline(coverage: Coverage, inset_mm: float) -> shapely.Geometry:
 
 def glue_findings(composition: Composition, plan: GluePlan) -> list[Finding]:
     findings = []
-    number = {p.key: p.number for p in composition.mosaic.pieces}
+    number = {p.key: p.number for p in composition.in_hand.pieces}
     if plan.anchor is not None and "anchor" not in composition.pins:
         findings.append(
             Finding(
@@ -129,7 +129,7 @@ def glue_findings(composition: Composition, plan: GluePlan) -> list[Finding]:
             )
         )
     shapely.prepare(plan.backer)
-    for key, outline in composition.mosaic.coverage.by_key.items():
+    for key, outline in composition.in_hand.coverage.by_key.items():
         if not plan.backer.intersects(outline):
             findings.append(
                 Finding(

@@ -51,7 +51,7 @@ class _Job:
     """Tasks as they gather. Each method returns the keys that what comes next has to wait for."""
 
     def __init__(self, composition: Composition, minutes: dict[int, float], done: Done):
-        self.practice, self.pieces = composition.practice, composition.mosaic.by_key
+        self.practice, self.pieces = composition.practice, composition.in_hand.by_key
         self.minutes, self.done = minutes, done
         self.tasks: list[Task] = []
 

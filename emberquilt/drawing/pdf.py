@@ -84,8 +84,8 @@ def pattern_pdf(composition: Composition, paper: str, copies: int, letters: dict
     canvas = Canvas(buffer, pagesize=size, invariant=1)
     canvas.setTitle(f"{composition.name}, pattern")
     _cover(canvas, composition, layout, copies)
-    shapes = shapes_of(composition.mosaic.coverage)
-    boxes = shapely.bounds(list(composition.mosaic.coverage.outlines))
+    shapes = shapes_of(composition.in_hand.coverage)
+    boxes = shapely.bounds(list(composition.in_hand.coverage.outlines))
     for sheet in layout.sheets:
         canvas.showPage()
         _tile(canvas, composition, sheet, layout, shapes, boxes, letters)
@@ -102,7 +102,7 @@ def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int
         format_length(v, practice.unit, practice.denominator) for v in (composition.width_mm, composition.height_mm)
     )
     lines = [
-        f"{width} wide, {height} high, {len(composition.mosaic.pieces)} pieces.",
+        f"{width} wide, {height} high, {len(composition.in_hand.pieces)} pieces.",
         f"Print at 100 %, “actual size”. Then measure the ruler on each sheet: it is {RULER_MM:g} mm, or 4 inches, long.",
         f"Each copy takes {len(sheets)} sheets. Print {copies + 2} copies: {copies} to cut up, so that neighbours never",
         "come from the same one, one to lay the pieces on, one to trace the backer from.",
@@ -119,7 +119,7 @@ def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int
     canvas.scale(scale, scale)
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.5 / scale)
-    for outline in composition.mosaic.coverage.outlines:
+    for outline in composition.in_hand.coverage.outlines:
         _outline(canvas, outline, 0.0, 0.0)
     canvas.setStrokeColor(RED)
     for sheet in sheets:
@@ -136,7 +136,7 @@ def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int
 
 def _tile(canvas, composition, sheet: Sheet, layout: Layout, shapes, boxes, letters) -> None:
     _page_axes(canvas, layout)
-    layer = composition.mosaic
+    layer = composition.in_hand
     canvas.saveState()
     window = canvas.beginPath()
     window.rect(*(v * POINTS_PER_MM for v in (PRINT_MARGIN_MM, PRINT_MARGIN_MM, sheet.width_mm, sheet.height_mm)))

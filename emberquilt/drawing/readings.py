@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 from ..composition import Composition
 from ..findings import Finding
+from ..pattern.paths import path_of
 from ..plan import Plan
 from ..units import format_length
-from .scene import Dress, Mark, Scene, path_of, scene_of
+from .scene import Dress, Mark, Scene, scene_of
 
 Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
 
@@ -14,7 +15,7 @@ Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
 def _each(composition: Composition, tone: str, label=lambda p: "", arrow=False, strong=lambda p: False):
     return {
         p.key: Dress(p.wood, p.grain_deg or 0.0, tone, label(p), arrow and bool(p.wood), strong(p), p.colour)
-        for p in composition.mosaic.pieces
+        for p in composition.in_hand.pieces
     }
 
 
@@ -47,12 +48,10 @@ def numbered_woods(plan: Plan):
 
 
 def _melting(plan: Plan) -> tuple[Mark, ...]:
-    coverage = plan.composition.mosaic.coverage
+    coverage = plan.composition.in_hand.coverage
 
-    def path(a: int, b: int) -> str:
-        return coverage.once(("seam path", a, b), lambda: path_of(coverage.neighbours[a][b].line))
-
-    return tuple(Mark("melt", path=path(*f.pieces)) for f in plan.findings("wood") if f.code == "melts")
+    melting = [f for f in plan.findings("wood") if f.code == "melts"]
+    return tuple(Mark("melt", path=coverage.neighbours[a][b].path) for a, b in (f.pieces for f in melting))
 
 
 def heights(plan: Plan):
@@ -104,7 +103,7 @@ def glue_order(plan: Plan):
     order = {step.piece: step for step in plan.glue.steps}
     marks = [Mark("guide", path=path_of(plan.glue.backer))]
     if plan.glue.anchor is not None:
-        spot = plan.composition.mosaic.coverage.spots[plan.glue.anchor]
+        spot = plan.composition.in_hand.coverage.spots[plan.glue.anchor]
         marks.append(Mark("ring", spot.x_mm, spot.y_mm, piece=plan.glue.anchor))
     first = {step.piece for step in plan.glue.steps if step.batch == 1}
     return _each(plan.composition, "pale", lambda p: str(order[p.key].order), strong=lambda p: p.key in first), tuple(
@@ -122,7 +121,7 @@ def done(plan: Plan):
     sawn = {key for step, key in plan.done if step == "saw"}
     return {
         p.key: Dress(p.wood, p.grain_deg or 0.0, "full" if p.key in sawn else "pale", str(p.number))
-        for p in plan.composition.mosaic.pieces
+        for p in plan.composition.in_hand.pieces
     }, ()
 
 
@@ -167,5 +166,5 @@ def _places(plan: Plan, finding: Finding) -> list[tuple[float, float]]:
         return [finding.point_mm]
     if len(finding.pieces) > MOST_PINS:
         return []
-    spots = plan.composition.mosaic.coverage.spots
+    spots = plan.composition.in_hand.coverage.spots
     return [(spots[key].x_mm, spots[key].y_mm) for key in finding.pieces]

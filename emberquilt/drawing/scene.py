@@ -6,10 +6,9 @@ A scene has shapes (outlines that change only when pieces are split or joined), 
 
 from dataclasses import dataclass, field
 
-import shapely
-
 from ..composition import Composition
 from ..pattern.coverage import Coverage, Spot
+from ..pattern.paths import path_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,27 +58,16 @@ class Scene:
     marks: tuple[Mark, ...] = field(default=())
 
 
-def path_of(geometry: shapely.Geometry, decimals: int = 2) -> str:
-    """SVG path data of polygons and lines, absolute coordinates, y downwards; rings are closed."""
-    parts = []
-    for part in shapely.get_parts(geometry):
-        if part.geom_type == "Polygon":
-            parts += [_ring(ring, decimals, True) for ring in (part.exterior, *part.interiors)]
-        elif not part.is_empty:
-            parts.append(_ring(part, decimals, False))
-    return "".join(parts)
-
-
-def _ring(ring, decimals: int, closed: bool) -> str:
-    points = shapely.get_coordinates(ring)[: -1 if closed else None].round(decimals).tolist()
-    return "M" + "L".join(f"{x!r} {y!r}" for x, y in points) + ("Z" if closed else "")
-
-
 def shapes_of(coverage: Coverage) -> tuple[Shape, ...]:
-    """Shapes of a coverage, worked out once."""
+    """Shapes of a coverage, worked out once for each outline."""
     spots = coverage.spots
-    return coverage.once("shapes", lambda: tuple(Shape(k, path_of(o), spots[k]) for k, o in coverage.by_key.items()))
+
+    def make(keys, outlines):
+        return [Shape(key, path_of(outline), spots[key]) for key, outline in zip(keys, outlines, strict=True)]
+
+    table = coverage.each("shape", make)
+    return tuple(table[key] for key in coverage.keys)
 
 
 def scene_of(composition: Composition, dress: dict[int, Dress], marks: tuple[Mark, ...] = ()) -> Scene:
-    return Scene(composition.width_mm, composition.height_mm, shapes_of(composition.mosaic.coverage), dress, marks)
+    return Scene(composition.width_mm, composition.height_mm, shapes_of(composition.in_hand.coverage), dress, marks)

@@ -5,15 +5,16 @@ from xml.etree import ElementTree as ET
 
 from ..assembly.glueup import backer_outline
 from ..composition import Composition
+from ..pattern.paths import path_of
 from ..wood.woods import woods
-from .scene import Shape, path_of, shapes_of
+from .scene import Shape, shapes_of
 
 
 def pattern_svg(composition: Composition) -> bytes:
     """Outlines, numbers, grain arrows, wood marks and the backer inside the traced line; one user unit is one millimetre. Three decimals."""
     root = _root(composition.width_mm, composition.height_mm)
     ET.SubElement(root, "title").text = composition.name
-    layer = composition.mosaic
+    layer = composition.in_hand
     outlines = ET.SubElement(root, "g", id="outlines", fill="none", stroke="#c0271a")
     outlines.set("stroke-width", "0.3")
     arrows = ET.SubElement(root, "g", id="arrows", fill="none", stroke="#2a2521")

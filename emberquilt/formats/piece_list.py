@@ -17,7 +17,7 @@ def piece_list_csv(plan: Plan) -> str:
     buffer = io.StringIO()
     rows = csv.writer(buffer, lineterminator="\r\n")
     rows.writerow(COLUMNS)
-    layer, cuts = plan.composition.mosaic, plan.saw.by_piece
+    layer, cuts = plan.composition.in_hand, plan.saw.by_piece
     glue = {step.piece: step.order for step in plan.glue.steps}
     for p in sorted(layer.pieces, key=lambda p: p.number):
         cut = cuts.get(p.key)

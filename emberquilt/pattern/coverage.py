@@ -4,7 +4,7 @@ Neighbours match vertex for vertex on the grid of `constants.GRID_MM`, so a seam
 edges, never by measuring closeness.
 """
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeVar
@@ -13,11 +13,12 @@ import numpy as np
 import shapely
 
 from ..constants import GRID_MM
+from .paths import path_of
 
 T = TypeVar("T")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Seam:
     """The shared border of two pieces. `a` < `b` are piece keys; `line` is in mm."""
 
@@ -26,7 +27,12 @@ class Seam:
     length_mm: float
     line: shapely.Geometry
 
-    @property
+    @cached_property
+    def path(self) -> str:
+        """Of the line, as SVG path data."""
+        return path_of(self.line)
+
+    @cached_property
     def middle(self) -> tuple[float, float]:
         """A point on the seam, half way along it where it is one line."""
         whole = self.line.geom_type == "LineString"
@@ -52,12 +58,67 @@ class Coverage:
         if len(self.keys) != len(self.outlines):
             raise ValueError("as many keys as outlines")
         self._derived: dict[Hashable, Any] = {}
+        self._of_each: dict[Hashable, dict[int, Any]] = {}
 
     def once(self, name: Hashable, compute: Callable[[], T]) -> T:
-        """What `compute` derives from these outlines alone, kept under `name` with them."""
+        """What `compute` derives from all these outlines together, kept under `name` with them."""
         if name not in self._derived:
             self._derived[name] = compute()
         return self._derived[name]
+
+    def each(self, name: Hashable, compute: Callable[[list[int], np.ndarray], Iterable[T]]) -> dict[int, T]:
+        """What follows from each outline alone, by key. Kept per piece, so an edit works out only what it changed.
+
+        `compute` gets keys and outlines and gives their values in the same order.
+        """
+        table = self._of_each.setdefault(name, {})
+        missing = [key for key in self.keys if key not in table]
+        if missing:
+            outlines = np.array([self.by_key[key] for key in missing])
+            table.update(zip(missing, compute(missing, outlines), strict=True))
+        return table
+
+    def of(self, key: int, name: Hashable, compute: Callable[[shapely.Polygon], T]) -> T:
+        """What follows from the outline of one piece, kept with it."""
+        table = self._of_each.setdefault(name, {})
+        if key not in table:
+            table[key] = compute(self.by_key[key])
+        return table[key]
+
+    def replaced(self, changed: Mapping[int, shapely.Polygon], gone: Iterable[int] = ()) -> "Coverage":
+        """This coverage with outlines changed or added under their keys, and others gone.
+
+        What is known about pieces and seams that did not change is carried over.
+        """
+        gone = set(gone)
+        table = {key: outline for key, outline in (self.by_key | dict(changed)).items() if key not in gone}
+        made = Coverage(list(table), list(table.values()))
+        moved = gone | set(changed)
+        for name, values in self._of_each.items():
+            made._of_each[name] = {key: value for key, value in values.items() if key not in moved}
+        if "seams" in self.__dict__:
+            made.__dict__["seams"] = self._seams_after(made, moved)
+        return made
+
+    def _seams_after(self, made: "Coverage", moved: set[int]) -> tuple["Seam", ...]:
+        """Seams of `made`: those between unmoved pieces stand; only round the moved ones are they looked up again."""
+        new = [key for key in moved if key in made.by_key]
+        beside = {k for key in moved if key in self.by_key for k in self.neighbours[key] if k in made.by_key}
+        near = sorted(beside | set(new))
+        fresh = Coverage(near, [made.by_key[key] for key in near]).seams
+        kept = [s for s in self.seams if s.a not in moved and s.b not in moved]
+        return tuple(sorted([*kept, *(s for s in fresh if s.a in moved or s.b in moved)], key=lambda s: (s.a, s.b)))
+
+    def in_order(self, keys: Sequence[int]) -> "Coverage":
+        """The same pieces in another order, with all that is known about them."""
+        made = Coverage(keys, [self.by_key[key] for key in keys])
+        made._of_each = self._of_each
+        made.__dict__.update({name: value for name, value in self.__dict__.items() if name in ("seams", "by_key")})
+        return made
+
+    def only(self, keys: Iterable[int]) -> "Coverage":
+        """The coverage of some of these pieces."""
+        return self.replaced({}, set(self.keys) - set(keys))
 
     def __len__(self) -> int:
         return len(self.keys)
@@ -145,7 +206,7 @@ class Coverage:
     @cached_property
     def spots(self) -> dict[int, Spot]:
         """Largest inscribed circle of each piece, within 2 % of its size: where a number stands, how fat it is."""
-        return {key: largest_circle(outline) for key, outline in zip(self.keys, self.outlines, strict=True)}
+        return self.each("spot", lambda _, outlines: [largest_circle(outline) for outline in outlines])
 
 
 def largest_circle(polygon: shapely.Polygon, tolerance_mm: float | None = None) -> Spot:

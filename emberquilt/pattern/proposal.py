@@ -27,6 +27,8 @@ class Proposal:
     """Where the source's own picture lies over the sheet: left, top, width, height."""
     findings: tuple[Finding, ...] = ()
     colours: dict[int, str] = field(default_factory=dict)
+    openings: tuple[int, ...] = ()
+    """Keys of faces that are cut away: the sheet keeps standing round them."""
     left_out: tuple[str, ...] = ()
     """What the file held that is not used: scripts, outside pictures."""
 

@@ -63,7 +63,7 @@ class SawPlan:
 
 def saw_plan(composition: Composition) -> SawPlan:
     """Every piece of the mosaic that has a wood, in sawing order."""
-    layer, practice = composition.mosaic, composition.practice
+    layer, practice = composition.in_hand, composition.practice
     chosen = [p for p in layer.pieces if p.wood]
     first = {key: i for i, key in enumerate(composition.pins.get("saw_first", []))}
     inside = layer.coverage.once("inside", lambda: _enclosed(layer))
@@ -135,8 +135,8 @@ def _cut(order, piece: Piece, layer: Layer, blade: Blade, chapter: int, practice
     thickness = _thickness(piece, practice)
     coverage, outline = layer.coverage, layer.coverage.by_key[piece.key]
     # all rings of a polygon make up its length
-    length = coverage.once(("length", piece.key), lambda: float(outline.length))
-    holes = coverage.once(("holes", piece.key, blade.no), lambda: pilot_holes(outline, blade))
+    length = float(outline.length)
+    holes = coverage.of(piece.key, ("holes", blade.no), lambda own: pilot_holes(own, blade))
     minutes = length / feed_mm_per_minute(practice, thickness, wood(piece.wood))
     minutes += practice.minutes_per_cut + MINUTES_PER_HOLE * len(holes)
     return Cut(
@@ -147,7 +147,7 @@ def _cut(order, piece: Piece, layer: Layer, blade: Blade, chapter: int, practice
         length,
         minutes * practice.estimate_ratio,
         holes,
-        coverage.once(("start", piece.key), lambda: start_point(outline)),
+        coverage.of(piece.key, "start", start_point),
         blade.teeth_in_cut(thickness),
         reason,
     )

@@ -23,7 +23,7 @@ def saw_findings(composition: Composition, plan: SawPlan) -> list[Finding]:
 
 
 def _too_small(composition: Composition) -> list[Finding]:
-    layer, limit = composition.mosaic, composition.practice.hold_mm
+    layer, limit = composition.in_hand, composition.practice.hold_mm
     spots = layer.coverage.spots
     small = sorted((p for p in layer.pieces if 2 * spots[p.key].radius_mm < limit), key=lambda p: p.number)
     if not small:
@@ -49,7 +49,7 @@ def _too_small(composition: Composition) -> list[Finding]:
 
 
 def _undrillable(composition: Composition, plan: SawPlan) -> list[Finding]:
-    number = {p.key: p.number for p in composition.mosaic.pieces}
+    number = {p.key: p.number for p in composition.in_hand.pieces}
     return [
         Finding(
             "no-bit-fits",
@@ -70,11 +70,12 @@ def _undrillable(composition: Composition, plan: SawPlan) -> list[Finding]:
 
 def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
     """Inner corners that a blade cannot turn, gathered by blade: what is left when a disc of its radius rolls along."""
-    coverage = composition.mosaic.coverage
-    number = {p.key: p.number for p in composition.mosaic.pieces}
+    coverage = composition.in_hand.coverage
+    number = {p.key: p.number for p in composition.in_hand.pieces}
     findings = []
     for blade in dict.fromkeys(cut.blade for cut in plan.cuts):
-        left = coverage.once(("corners", blade.no), partial(corner_rests, coverage, blade.tightest_mm))
+        rests = coverage.each(("corners", blade.no), partial(corner_rests, blade.tightest_mm))
+        left = {key: rest for key in coverage.keys if (rest := rests[key]) is not None}
         keys = [cut.piece for cut in plan.cuts if cut.blade == blade and cut.piece in left]
         if not keys:
             continue
@@ -100,22 +101,25 @@ def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
     return findings
 
 
-def corner_rests(coverage, radius_mm: float) -> dict[int, tuple[float, tuple[float, float]]]:
-    """For each piece with inner corners tighter than the radius: the radius of the largest rest, and where."""
-    outlines = np.array(coverage.outlines)
+Rest = tuple[float, tuple[float, float]]
+
+
+def corner_rests(radius_mm: float, _keys: list[int], outlines: np.ndarray) -> list[Rest | None]:
+    """For each outline with inner corners tighter than the radius: the radius of the largest rest, and where."""
     closed = shapely.buffer(shapely.buffer(outlines, radius_mm, quad_segs=4), -radius_mm, quad_segs=4)
     rests = shapely.difference(closed, outlines)
     # a disc given as a 16-gon falls short of the circle by r (1 - cos(pi/16)), under 2 % of r
     deep = shapely.buffer(rests, -DEEP_MM / 2, quad_segs=2)
-    found = {}
-    for key, rest, core in zip(coverage.keys, rests, deep, strict=True):
+    found: list[Rest | None] = []
+    for rest, core in zip(rests, deep, strict=True):
         if core.is_empty:
+            found.append(None)
             continue
         part = max(shapely.get_parts(core), key=lambda g: g.area)
         centre = part.representative_point()
         owner = next((g for g in shapely.get_parts(rest) if g.intersects(part)), rest)
         depth = float(shapely.minimum_bounding_radius(owner))
-        found[key] = (depth, (round(centre.x, 2), round(centre.y, 2)))
+        found.append((depth, (round(centre.x, 2), round(centre.y, 2))))
     return found
 
 

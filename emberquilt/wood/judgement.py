@@ -1,7 +1,5 @@
 """What is left to decide about woods and grain, and what will go wrong with them."""
 
-from functools import partial
-
 from ..composition import Layer, Piece
 from ..findings import Finding, Fix, name_pieces
 from ..pattern.coverage import Seam
@@ -74,14 +72,10 @@ def _melting_seams(layer: Layer, practice: Practice) -> list[Finding]:
         if reading == "melts":
             found.append((seam.length_mm, seam, a, b, apart))
     found.sort(key=lambda item: -item[0])
-    once = layer.coverage.once
-    return [
-        _melting(seam, once(("middle", seam.a, seam.b), partial(getattr, seam, "middle")), a, b, apart, practice)
-        for _, seam, a, b, apart in found
-    ]
+    return [_melting(seam, a, b, apart, practice) for _, seam, a, b, apart in found]
 
 
-def _melting(seam: Seam, middle, a: Piece, b: Piece, apart: float, practice: Practice) -> Finding:
+def _melting(seam: Seam, a: Piece, b: Piece, apart: float, practice: Practice) -> Finding:
     first, second = sorted((a, b), key=lambda p: p.number)
     turn = angle_to_grain_deg(a.grain_deg or 0, b.grain_deg or 0)
     same = a.wood == b.wood
@@ -98,7 +92,7 @@ def _melting(seam: Seam, middle, a: Piece, b: Piece, apart: float, practice: Pra
         f"they will read as one. Lift one {practice.say(STEP_MM)} or turn its arrow {practice.turn_apart_deg:.0f}°.",
         f"Two neighbours need a colour difference of {practice.reads_de:g} (CIEDE2000), a step of {practice.say(STEP_MM)} or a turned grain.",
         (first.key, second.key),
-        middle,
+        seam.middle,
         amount=round(apart, 1),
         limit=practice.reads_de,
         unit="dE00",
@@ -147,4 +141,7 @@ def _weak_necks(layer: Layer, practice: Practice) -> list[Finding]:
 
 def neck_table(layer: Layer, practice: Practice):
     """Necks of a layer, worked out once for its outlines and the limit."""
-    return layer.coverage.once(("necks", practice.neck_mm), lambda: necks(layer.coverage, practice.neck_mm))
+    table = layer.coverage.each(
+        ("neck", practice.neck_mm), lambda keys, outlines: necks(keys, outlines, practice.neck_mm)
+    )
+    return {key: neck for key in layer.coverage.keys if (neck := table[key]) is not None}

@@ -1,11 +1,10 @@
 """Narrow necks of a piece: places where shrinking the outline parts it into two bodies."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
-
-from ..pattern.coverage import Coverage
 
 TOLERANCE_MM = 0.1
 BODY_SHARE = 0.04
@@ -23,15 +22,13 @@ class Neck:
     along_deg: float
 
 
-def necks(coverage: Coverage, limit_mm: float) -> dict[int, Neck]:
-    """The narrowest neck under `limit_mm` of each piece that has one."""
-    outlines = np.array(coverage.outlines)
+def necks(keys: Sequence[int], outlines: np.ndarray, limit_mm: float) -> list[Neck | None]:
+    """The narrowest neck under `limit_mm` of each piece, or None where it has none."""
     opened = shapely.buffer(outlines, -limit_mm / 2, quad_segs=3)
-    found = {}
-    for key, outline, rest in zip(coverage.keys, outlines, opened, strict=True):
-        if len(_bodies(rest, outline.area)) > 1:
-            found[key] = _narrowest(key, outline, limit_mm)
-    return found
+    return [
+        _narrowest(key, outline, limit_mm) if len(_bodies(rest, outline.area)) > 1 else None
+        for key, outline, rest in zip(keys, outlines, opened, strict=True)
+    ]
 
 
 def _bodies(shrunk: shapely.Geometry, area_mm2: float) -> list[shapely.Geometry]:

@@ -28,7 +28,7 @@ def test_the_nearest_wood_to_each_colour():
     from emberquilt.wood.woods import wood
 
     work = fresh()
-    layer = work.mosaic
+    layer = work.in_hand
     colours = {1: wood("padauk").finished, 2: wood("blue_pine").finished, 3: ""}
     pieces = tuple(replace(p, colour=colours[p.key]) for p in layer.pieces)
     work = replace(work, layers=(replace(layer, pieces=pieces),))
@@ -61,7 +61,7 @@ def test_the_arrow_beside_comes_from_the_longest_seam():
     from dataclasses import replace
 
     work = fresh()
-    layer = work.mosaic
+    layer = work.in_hand
     pieces = tuple(replace(p, grain_deg=77.0 if p.key == 1 else None) for p in layer.pieces)
     work = replace(work, layers=(replace(layer, pieces=pieces),))
     assert edit(work, "beside", [2], {}).pieces == {2: {"grain_deg": 77.0}}

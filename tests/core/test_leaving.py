@@ -36,7 +36,7 @@ MM = 25.4 / 72
 @pytest.fixture(scope="module")
 def koi_work(koi):
     work = composition_of(koi, "Two koi", Practice())
-    layer = work.mosaic
+    layer = work.in_hand
     pieces = tuple(
         replace(p, wood=("walnut", "holly", "padauk")[p.key % 3], grain_deg=float(p.key), part="=fin")
         for p in layer.pieces
@@ -55,7 +55,7 @@ def test_the_pdf_is_true_to_a_tenth_of_a_millimetre(koi_work, paper, width, heig
     document = pypdfium2.PdfDocument(export(Plan(koi_work), "pdf", paper))
     layout = layout_for(koi_work.width_mm, koi_work.height_mm, paper)
     assert len(document) == 1 + len(layout.sheets)
-    spot = koi_work.mosaic.coverage.by_key[9].bounds
+    spot = koi_work.in_hand.coverage.by_key[9].bounds
     seen = False
     for number, page in enumerate(document):
         assert sorted(v * MM for v in page.get_size()) == pytest.approx((width, height), abs=0.05)
@@ -100,7 +100,7 @@ def test_the_svg_is_true_to_size_for_another_reader(koi_work):
     assert float(drawing.width) * 25.4 / 96 == pytest.approx(457.2, abs=0.01)
     path = next(e for e in drawing.elements() if getattr(e, "values", {}).get("data-piece") == "9")
     left, top, right, bottom = (v * 25.4 / 96 for v in abs(svgelements.Path(path)).bbox())
-    assert (left, top, right, bottom) == pytest.approx(koi_work.mosaic.coverage.by_key[9].bounds, abs=0.01)
+    assert (left, top, right, bottom) == pytest.approx(koi_work.in_hand.coverage.by_key[9].bounds, abs=0.01)
     assert len(ET.fromstring(data).findall(".//*[@data-piece]")) == 62
 
 
@@ -148,7 +148,7 @@ def test_a_project_comes_back_and_leaves_with_the_same_bytes(koi_work, koi_svg):
     assert [p.wood for p in back.composition.pieces()] == [p.wood for p in koi_work.pieces()]
     assert all(
         a.equals_exact(b, 0) or a.equals(b)
-        for a, b in zip(back.composition.mosaic.coverage.outlines, koi_work.mosaic.coverage.outlines, strict=True)
+        for a, b in zip(back.composition.in_hand.coverage.outlines, koi_work.in_hand.coverage.outlines, strict=True)
     )
 
 

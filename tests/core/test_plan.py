@@ -34,7 +34,7 @@ WEEK = {day: "19:00-21:30" for day in ("mon", "tue", "wed", "thu", "fri")} | {"s
 
 def test_heights_are_stock_and_shim():
     work = composition(grid(3, 1), thickness_mm=12.7, shim_mm=3.0)
-    relief = relief_of(work.mosaic, work.practice)
+    relief = relief_of(work.in_hand, work.practice)
     assert (relief.lowest_mm, relief.highest_mm, relief.undecided) == pytest.approx((15.7, 15.7, 0))
     # 30 mm squares less 4 mm all round: 22 x 22
     assert relief.shims == ((3.0, 3, pytest.approx(3 * 22 * 22)),)
@@ -53,10 +53,10 @@ def test_shims_never_show(count, seed, inset):
 
 def test_what_relief_leaves_open():
     work = composition(grid(2, 1), thickness_mm=None)
-    (finding,) = relief_findings(work.mosaic, work.practice)
+    (finding,) = relief_findings(work.in_hand, work.practice)
     assert (finding.code, finding.pieces) == ("no-thickness", (1, 2))
     small = composition(grid(2, 1, 7.0), shim_mm=2.0)
-    assert [f.code for f in relief_findings(small.mosaic, small.practice)] == ["no-room-for-shim"]
+    assert [f.code for f in relief_findings(small.in_hand, small.practice)] == ["no-room-for-shim"]
 
 
 # stock
@@ -80,33 +80,35 @@ def test_the_box_along_the_grain_turns_with_it(angle):
 
 
 def test_rough_area_is_net_over_the_share_used_but_holds_the_largest_piece():
-    many = needs_of(composition(grid(10, 10)).mosaic, Practice())[0]
+    many = needs_of(composition(grid(10, 10)).in_hand, Practice())[0]
     assert many.rough_mm2 == pytest.approx(100 * 900 / 0.55)
     assert many.waste_factor == pytest.approx(1 / 0.55)
     one = Coverage([1], [shapely.Polygon([(0, 0), (100, 0), (0, 100)])])
-    assert needs_of(composition(one).mosaic, Practice())[0].rough_mm2 == pytest.approx(103 * 103)
+    assert needs_of(composition(one).in_hand, Practice())[0].rough_mm2 == pytest.approx(103 * 103)
 
 
 def test_boards_count_once_and_only_where_thick_enough():
     thin = composition(grid(4, 4), thickness_mm=12.7)
     coverage = grid(8, 4)
-    pieces = tuple(replace(p, thickness_mm=19.05 if p.key <= 16 else 12.7) for p in composition(coverage).mosaic.pieces)
+    pieces = tuple(
+        replace(p, thickness_mm=19.05 if p.key <= 16 else 12.7) for p in composition(coverage).in_hand.pieces
+    )
     both = replace(thin, layers=(replace(thin.layers[0], coverage=coverage, pieces=pieces),))
     board = Board(1, "cherry", "C1", 200, 150, 19.0)
-    thick_need, thin_need = sorted(needs_of(both.mosaic, Practice(), (board,)), key=lambda n: -n.thickness_mm)
+    thick_need, thin_need = sorted(needs_of(both.in_hand, Practice(), (board,)), key=lambda n: -n.thickness_mm)
     assert thick_need.owned_mm2 == pytest.approx(30_000)
     assert thin_need.owned_mm2 == pytest.approx(30_000 - thick_need.rough_mm2)
-    assert needs_of(both.mosaic, Practice(), (replace(board, thickness_mm=6.0),))[0].owned_mm2 == 0
-    assert needs_of(both.mosaic, Practice(), (replace(board, wood="walnut"),))[0].owned_mm2 == 0
+    assert needs_of(both.in_hand, Practice(), (replace(board, thickness_mm=6.0),))[0].owned_mm2 == 0
+    assert needs_of(both.in_hand, Practice(), (replace(board, wood="walnut"),))[0].owned_mm2 == 0
 
 
 def test_what_is_short_is_said_with_its_area():
-    needs = needs_of(composition(grid(4, 4)).mosaic, Practice(unit="mm"))
+    needs = needs_of(composition(grid(4, 4)).in_hand, Practice(unit="mm"))
     (finding,) = stock_findings(needs, Practice(unit="mm"))
     assert finding.amount == round(16 * 900 / 0.55 / 100)
     assert "cherry" in finding.sentence
     plenty = (Board(1, "cherry", "C1", 1000, 200, 19.05),)
-    assert stock_findings(needs_of(composition(grid(4, 4)).mosaic, Practice(), plenty), Practice()) == []
+    assert stock_findings(needs_of(composition(grid(4, 4)).in_hand, Practice(), plenty), Practice()) == []
 
 
 # glue-up
@@ -297,13 +299,13 @@ def test_what_the_bench_has_done_is_not_planned_again():
     assert sum(t.minutes for t in rest.tasks if t.key.startswith("fit")) == pytest.approx(
         24 * work.practice.fit_minutes
     )
-    all_but_glue = frozenset((step, key) for key in work.mosaic.by_key for step in ("saw", "shape"))
+    all_but_glue = frozenset((step, key) for key in work.in_hand.by_key for step in ("saw", "shape"))
     late = Plan(work, start=MONDAY, done=all_but_glue)
     assert {t.key for t in late.tasks} & {"paste", "saw1-1", "fit-1", "shims", "shape-1"} == set()
     assert late.schedule.finish <= rest.schedule.finish <= whole.schedule.finish
     hands = [sum(t.minutes for t in plan.tasks) for plan in (late, rest, whole)]
     assert hands == sorted(hands)
-    glued = frozenset((step, key) for key in work.mosaic.by_key for step in ("saw", "shape", "glue"))
+    glued = frozenset((step, key) for key in work.in_hand.by_key for step in ("saw", "shape", "glue"))
     assert [t.key for t in Plan(work, start=MONDAY, done=glued).tasks] == ["cure", "coat1", "coat2", "coat3", "hang"]
 
 

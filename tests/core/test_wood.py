@@ -135,7 +135,7 @@ def dumbbell(neck: float, angle_deg: float = 0.0) -> shapely.Polygon:
 @pytest.mark.parametrize("width", [0.8, 1.5, 2.4, 3.3, 4.6])
 @pytest.mark.parametrize("angle", [0, 35, 90, 140])
 def test_necks_of_known_width_and_direction(width, angle):
-    found = necks(Coverage([1], [dumbbell(width, angle)]), 5.0)[1]
+    found = necks([1], np.array([dumbbell(width, angle)]), 5.0)[0]
     assert found.width_mm == pytest.approx(width, abs=0.11)
     assert (found.x_mm, found.y_mm) == pytest.approx((0, 0), abs=3)
     assert angle_to_grain_deg(found.along_deg, angle) < 6
@@ -146,12 +146,12 @@ def test_a_neck_is_as_wide_as_the_largest_circle_in_it():
     shape = dumbbell(3.0, 20)
     window = shapely.Point(0, 0).buffer(3.5)
     middle = shapely.maximum_inscribed_circle(shape.intersection(window), tolerance=0.01).length
-    assert necks(Coverage([1], [shape]), 5.0)[1].width_mm == pytest.approx(2 * middle, abs=0.25)
+    assert necks([1], np.array([shape]), 5.0)[0].width_mm == pytest.approx(2 * middle, abs=0.25)
 
 
 def test_wide_pieces_and_mere_corners_have_no_neck():
-    assert necks(Coverage([1], [dumbbell(6.0)]), 5.0) == {}
-    assert necks(Coverage([1], [shapely.Polygon([(0, 0), (60, 0), (0, 60)])]), 5.0) == {}
+    assert necks([1], np.array([dumbbell(6.0)]), 5.0) == [None]
+    assert necks([1], np.array([shapely.Polygon([(0, 0), (60, 0), (0, 60)])]), 5.0) == [None]
 
 
 @pytest.mark.parametrize("angle", [0, 20, 45, 90, 135, 170])
@@ -161,7 +161,7 @@ def test_the_long_axis_of_a_bar(angle):
 
 
 def test_pieces_without_wood_are_one_finding():
-    (finding,) = wood_findings(composition(grid(3, 1), {1: "cherry"}).mosaic, Practice())
+    (finding,) = wood_findings(composition(grid(3, 1), {1: "cherry"}).in_hand, Practice())
     assert finding.code == "no-wood"
     assert finding.pieces == (2, 3)
     assert "2 and 3" in finding.sentence
@@ -171,13 +171,13 @@ def test_one_wood_one_direction_melts_and_a_turn_or_a_step_parts_it():
     from dataclasses import replace
 
     work = composition(grid(2, 1), "walnut")
-    a, b = work.mosaic.pieces
+    a, b = work.in_hand.pieces
     practice = Practice()
     assert seam_reading(a, b, practice) == ("melts", 0.0)
     assert seam_reading(a, replace(b, grain_deg=practice.turn_apart_deg), practice)[0] == "shades"
     assert seam_reading(a, replace(b, shim_mm=1.5), practice)[0] == "shades"
     assert seam_reading(a, replace(b, wood="holly"), practice)[0] == "reads"
-    (finding,) = wood_findings(work.mosaic, practice)
+    (finding,) = wood_findings(work.in_hand, practice)
     assert finding.pieces == (1, 2)
     assert finding.fix.verb == "lift"
 
@@ -185,11 +185,11 @@ def test_one_wood_one_direction_melts_and_a_turn_or_a_step_parts_it():
 def test_a_neck_across_the_grain_is_found_and_turning_the_arrow_clears_it():
     coverage = Coverage([1], [dumbbell(3.0, 0)])
     across = composition(coverage, "mahogany", grain_deg=90.0, thickness_mm=12.0)
-    (finding,) = wood_findings(across.mosaic, Practice())
+    (finding,) = wood_findings(across.in_hand, Practice())
     assert finding.code == "neck"
     assert finding.fix.values["deg"] % 180 == pytest.approx(0, abs=6)
     along = composition(coverage, "mahogany", grain_deg=float(finding.fix.values["deg"]), thickness_mm=12.0)
-    assert wood_findings(along.mosaic, Practice()) == []
+    assert wood_findings(along.in_hand, Practice()) == []
 
 
 @pytest.mark.parametrize("code", ["walnut", "holly", "oak_red", "curly_maple", "ebony", "spalted_maple", "padauk"])

@@ -66,7 +66,7 @@ def test_the_journal_survives_a_restart(work, page):
     store._compositions._values.clear()
     store._coverages._values.clear()
     row = Composition.objects.get(pk=work.pk)
-    assert actions.undo(row, row.revision) == "wood of 1"
+    assert actions.undo(row, row.revision).made.label == "wood of 1"
     assert state(row)[0][0][1] == ""
 
 
@@ -76,7 +76,7 @@ def test_a_new_edit_forgets_what_was_undone(work, page):
     actions.undo(work, work.revision)
     page.do(work, "wood", "wood", "2", wood="holly")
     work.refresh_from_db()
-    assert actions.redo(work, work.revision) == ""
+    assert actions.redo(work, work.revision).made is None
     assert [e.label for e in work.entries.all()] == ["wood of 2"]
 
 

@@ -51,7 +51,7 @@ def card(request, uid):
 
 
 def _about(row, plan: Plan, table: tuple[Card, ...], now: Card) -> dict:
-    layer = plan.composition.mosaic
+    layer = plan.composition.in_hand
     piece, place = layer.by_key[now.piece], table.index(now)
     following = table[place + 1] if place + 1 < len(table) else None
     scene = _scene(plan, now)
@@ -74,7 +74,7 @@ def _scene(plan: Plan, now: Card):
     """The piece lit among its neighbours, its arrow on it, start and pilot holes where it is sawn."""
     dress = {
         p.key: Dress(p.wood, p.grain_deg or 0.0, "full" if p.key == now.piece else "dark", arrow=p.key == now.piece)
-        for p in plan.composition.mosaic.pieces
+        for p in plan.composition.in_hand.pieces
     }
     marks: list[Mark] = []
     cut = plan.saw.by_piece.get(now.piece)

@@ -2,18 +2,22 @@
 
 import datetime as dt
 from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 
+import shapely
 from django.db import transaction
 
+from emberquilt.change import LAYER_FIELDS, Edit, applied, inverse
 from emberquilt.composition import Composition, composition_of
-from emberquilt.edits import Edit, edit
+from emberquilt.edits import edit
 from emberquilt.errors import EmberError
 from emberquilt.formats.project import Project, read_project
 from emberquilt.practice import Practice
 
 from . import models, store
-from .journal import Changes, pack, unpack
+from .journal import as_json, from_json
 from .proposals import unpack_proposal
 
 
@@ -22,14 +26,18 @@ class Stale(EmberError):
 
 
 def perform(
-    row: models.Composition, revision: int, verb: str, keys: list[int], values: dict[str, Any]
+    row: models.Composition, revision: int, verb: str, keys: list[int], values: dict[str, Any], hand: int = 0
 ) -> models.Composition:
-    """One edit of a composition that the page saw at `revision`. Raises `Stale`, `BadChoice` or `BadLength`."""
+    """One edit of a composition that the page saw at `revision`, with a layer in hand. The row returned says in `made`
+    what was changed. Raises `Stale`, `BadChoice` or `BadLength`.
+    """
     with transaction.atomic():
         locked = _locked(row, revision)
-        made = edit(store.load(locked), verb, keys, values)
+        composition = replace(store.load(locked), hand=hand)
+        made = edit(composition, verb, keys, values)
         if not made.is_empty:
             _write(locked, made)
+    locked.made = made
     return locked
 
 
@@ -45,56 +53,79 @@ def _locked(row: models.Composition, revision: int) -> models.Composition:
 
 
 def _write(row: models.Composition, made: Edit) -> None:
-    before, after = _before(row, made), {"pieces": pack(made.pieces), "composition": made.composition}
+    back = inverse(store.load(row), made)
     row.entries.filter(seq__gt=row.cursor).delete()
     row.cursor += 1
-    models.Entry.objects.create(composition=row, seq=row.cursor, label=made.label[:120], before=before, after=after)
-    _apply(row, made.pieces, made.composition)
+    models.Entry.objects.create(
+        composition=row, seq=row.cursor, label=made.label[:120], before=as_json(back), after=as_json(made)
+    )
+    _apply(row, made)
 
 
-def _before(row: models.Composition, made: Edit) -> dict:
-    names = {name for fields in made.pieces.values() for name in fields}
-    old = {p["key"]: p for p in row.pieces.filter(key__in=list(made.pieces)).values("key", *names)} if names else {}
-    pieces = {key: {name: old[key][name] for name in fields} for key, fields in made.pieces.items()}
-    return {"pieces": pack(pieces), "composition": {name: getattr(row, name) for name in made.composition}}
-
-
-def _apply(row: models.Composition, pieces: Changes, fields: dict[str, Any]) -> None:
-    """Set values, one statement for each set of pieces that get the same; then the composition's own row."""
+def _apply(row: models.Composition, made: Edit) -> None:
+    """Write what changes; the composition that comes of it is remembered once it is safe."""
+    composition = applied(store.load(row), made)
+    gone = list(made.gone)
+    for keys in _some(gone):
+        row.pieces.filter(key__in=keys).delete()
+        row.outlines.filter(key__in=keys).delete()
+    if made.born:
+        store.save_pieces(row, ((b.layer, b.piece, b.outline) for b in made.born.values()))
+    _apply_layers(row, made, composition)
     alike: dict[tuple, list[int]] = defaultdict(list)
-    for key, values in pieces.items():
+    for key, values in made.pieces.items():
         alike[tuple(sorted(values.items()))].append(key)
-    for values, keys in alike.items():
-        for i in range(0, len(keys), 900):
-            row.pieces.filter(key__in=keys[i : i + 900]).update(**dict(values))
-    for name, value in fields.items():
+    for values, same in alike.items():
+        for keys in _some(same):
+            row.pieces.filter(key__in=keys).update(**dict(values))
+    if made.outlines:
+        rows = {o.key: o for keys in _some(list(made.outlines)) for o in row.outlines.filter(key__in=keys)}
+        for key, outline in made.outlines.items():
+            rows[key].wkb = shapely.to_wkb(outline)
+        models.Outline.objects.bulk_update(rows.values(), ["wkb"], batch_size=200)
+    for name, value in made.composition.items():
         setattr(row, name, value)
     row.revision += 1
-    row.save(update_fields=["revision", "cursor", "updated", *fields])
+    row.shape_revision += made.reshapes
+    row.save(update_fields=["revision", "shape_revision", "cursor", "updated", *made.composition])
+    transaction.on_commit(lambda made=row.revision: store.keep(row, made, composition))
 
 
-def undo(row: models.Composition, revision: int) -> str:
-    """Take the last edit back; its label, or nothing when there is none."""
-    with transaction.atomic():
-        locked = _locked(row, revision)
-        entry = locked.entries.filter(seq=locked.cursor).first()
-        if entry is None:
-            return ""
-        locked.cursor -= 1
-        _apply(locked, unpack(entry.before["pieces"]), entry.before["composition"])
-        return entry.label
+def _apply_layers(row: models.Composition, made: Edit, composition: Composition) -> None:
+    if not made.layers:
+        return
+    position = {layer.key: i for i, layer in enumerate(composition.layers)}
+    row.layers.filter(key__in=[key for key, values in made.layers.items() if values is None]).delete()
+    for layer in composition.layers:
+        values = {name: getattr(layer, name) for name in LAYER_FIELDS}
+        row.layers.update_or_create(key=layer.key, defaults=values | {"position": position[layer.key]})
 
 
-def redo(row: models.Composition, revision: int) -> str:
+def _some(keys: list[int], most: int = 900) -> Iterator[list[int]]:
+    """The keys in handfuls that one statement can name."""
+    return (keys[i : i + most] for i in range(0, len(keys), most))
+
+
+def undo(row: models.Composition, revision: int) -> models.Composition:
+    """Take the last edit back; the row returned says in `made` what was changed (None when there is nothing)."""
+    return _walk(row, revision, -1)
+
+
+def redo(row: models.Composition, revision: int) -> models.Composition:
     """Make the edit again that was taken back last."""
+    return _walk(row, revision, 1)
+
+
+def _walk(row: models.Composition, revision: int, step: int) -> models.Composition:
     with transaction.atomic():
         locked = _locked(row, revision)
-        entry = locked.entries.filter(seq=locked.cursor + 1).first()
-        if entry is None:
-            return ""
-        locked.cursor += 1
-        _apply(locked, unpack(entry.after["pieces"]), entry.after["composition"])
-        return entry.label
+        entry = locked.entries.filter(seq=locked.cursor + (step > 0)).first()
+        locked.made = None
+        if entry is not None:
+            locked.cursor += step
+            locked.made = from_json(entry.after if step > 0 else entry.before)
+            _apply(locked, locked.made)
+    return locked
 
 
 def create(owner, composition: Composition, source_name: str = "", source: bytes = b"") -> models.Composition:

@@ -46,9 +46,14 @@ class Layer(models.Model):
     key = models.PositiveIntegerField()
     name = models.CharField(max_length=120)
     kind = models.CharField(max_length=20)
+    position = models.IntegerField(default=0)
+    thickness_mm = models.FloatField(null=True)
+    material = models.CharField(max_length=80, blank=True)
+    note = models.CharField(max_length=200, blank=True)
+    trim_flush = models.BooleanField(default=False)
 
     class Meta:
-        ordering = ("key",)
+        ordering = ("position", "key")
         constraints = (models.UniqueConstraint(fields=("composition", "key"), name="layer_key"),)
 
     def __str__(self) -> str:
@@ -68,6 +73,7 @@ class Piece(models.Model):
     shim_mm = models.FloatField(default=0)
     part = models.CharField(max_length=80, blank=True)
     colour = models.CharField(max_length=7, blank=True)
+    opening = models.BooleanField(default=False)
 
     class Meta:
         ordering = ("key",)
@@ -92,7 +98,7 @@ class Outline(models.Model):
 
 
 class Entry(models.Model):
-    """One edit in the journal: the changed values before and after, grouped by value (see journal.py)."""
+    """One edit in the journal: the change it made and the one that takes it back (see journal.py)."""
 
     composition = models.ForeignKey(Composition, models.CASCADE, related_name="entries")
     seq = models.PositiveIntegerField()

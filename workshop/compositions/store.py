@@ -1,11 +1,14 @@
 """Between rows and the core's composition. Coverages are kept while their outlines do not change."""
 
 from collections import OrderedDict
+from collections.abc import Iterable
+from dataclasses import fields
 from threading import Lock
 
 import numpy as np
 import shapely
 
+from emberquilt.change import LAYER_FIELDS
 from emberquilt.composition import Composition, Layer, Piece
 from emberquilt.findings import Finding
 from emberquilt.pattern.coverage import Coverage
@@ -14,6 +17,7 @@ from emberquilt.practice import Practice
 from . import models
 
 KEPT = 12
+PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
 class Kept:
@@ -46,15 +50,30 @@ def load(row: models.Composition) -> Composition:
     return _compositions.get((row.uid, row.revision), lambda: _read(row))
 
 
+def keep(row: models.Composition, revision: int, composition: Composition) -> None:
+    """Remember what an edit that is safely written has made, so that it need not be read back."""
+    _compositions.get((row.uid, revision), lambda: composition)
+
+
 def _read(row: models.Composition) -> Composition:
     layer_of: dict[int, list[Piece]] = {}
-    fields = ("layer_key", "key", "number", "wood", "grain_deg", "thickness_mm", "shim_mm", "part", "colour")
-    for layer_key, *values in row.pieces.order_by("key").values_list(*fields):
+    for layer_key, *values in row.pieces.order_by("key").values_list("layer_key", *PIECE_FIELDS):
         layer_of.setdefault(layer_key, []).append(Piece(*values))
     coverages = _coverages.get((row.uid, row.shape_revision), lambda: _read_outlines(row, layer_of))
     layers = tuple(
-        Layer(layer.key, layer.name, layer.kind, coverages[layer.key], tuple(layer_of[layer.key]))
+        Layer(
+            layer.key,
+            layer.name,
+            layer.kind,
+            coverages[layer.key],
+            tuple(layer_of[layer.key]),
+            layer.thickness_mm,
+            layer.material,
+            layer.note,
+            layer.trim_flush,
+        )
         for layer in row.layers.all()
+        if layer.key in layer_of
     )
     return Composition(
         row.name,
@@ -91,26 +110,21 @@ def save_new(owner, composition: Composition, source_name: str = "", source: byt
     )
     if source:
         models.Source.objects.create(composition=row, data=source)
-    for layer in composition.layers:
-        models.Layer.objects.create(composition=row, key=layer.key, name=layer.name, kind=layer.kind)
-        models.Piece.objects.bulk_create(
-            models.Piece(
-                composition=row,
-                layer_key=layer.key,
-                key=p.key,
-                number=p.number,
-                wood=p.wood,
-                grain_deg=p.grain_deg,
-                thickness_mm=p.thickness_mm,
-                shim_mm=p.shim_mm,
-                part=p.part,
-                colour=p.colour,
-            )
-            for p in layer.pieces
-        )
-        binaries = shapely.to_wkb(np.array(layer.coverage.outlines))
-        models.Outline.objects.bulk_create(
-            models.Outline(composition=row, key=key, wkb=wkb)
-            for key, wkb in zip(layer.coverage.keys, binaries, strict=True)
-        )
+    for position, layer in enumerate(composition.layers):
+        values = {name: getattr(layer, name) for name in LAYER_FIELDS}
+        models.Layer.objects.create(composition=row, key=layer.key, position=position, **values)
+        save_pieces(row, ((layer.key, p, layer.coverage.by_key[p.key]) for p in layer.pieces))
     return row
+
+
+def save_pieces(row: models.Composition, pieces: Iterable[tuple[int, Piece, shapely.Polygon]]) -> None:
+    """Rows for pieces that are not kept yet: the key of the layer of each, the piece and its outline."""
+    given = list(pieces)
+    models.Piece.objects.bulk_create(
+        models.Piece(composition=row, layer_key=layer, **{name: getattr(p, name) for name in PIECE_FIELDS})
+        for layer, p, _ in given
+    )
+    binaries = shapely.to_wkb(np.array([outline for _, _, outline in given]))
+    models.Outline.objects.bulk_create(
+        models.Outline(composition=row, key=p.key, wkb=wkb) for (_, p, _), wkb in zip(given, binaries, strict=True)
+    )

@@ -40,7 +40,7 @@ class Leaf:
 
 def rule_of(row: Composition, plan: Plan, current: str) -> list[Leaf]:
     words = _words(row, plan)
-    pieces = len(plan.composition.mosaic.pieces)
+    pieces = len(plan.composition.in_hand.pieces)
     return [_leaf(s, words[s], plan.left.get(s, 0), pieces, s == current) for s in NAMES]
 
 

@@ -102,7 +102,7 @@ class Chosen:
 
 def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dict:
     """Everything the templates of a station need beside the row itself."""
-    layer = plan.composition.mosaic
+    layer = plan.composition.in_hand
     pieces = tuple(layer.by_key[key] for key in keys if key in layer.by_key)
     chosen = Chosen(pieces, layer) if pieces else None
     readings = list(READINGS[station])
@@ -134,7 +134,7 @@ def _pattern(plan: Plan, chosen: Chosen | None) -> dict:
 
 def _parts(plan: Plan) -> list[tuple[str, str, int]]:
     parts: dict[str, list[int]] = {}
-    for p in plan.composition.mosaic.pieces:
+    for p in plan.composition.in_hand.pieces:
         if p.part:
             parts.setdefault(p.part, []).append(p.key)
     return [(name, runs(keys), len(keys)) for name, keys in sorted(parts.items())]
@@ -144,9 +144,9 @@ def palette(plan: Plan) -> list[dict]:
     """Woods in use, by area, the largest first; keys 1 to 9 give them."""
     area: dict[str, float] = {}
     count: dict[str, int] = {}
-    for p in plan.composition.mosaic.pieces:
+    for p in plan.composition.in_hand.pieces:
         if p.wood:
-            area[p.wood] = area.get(p.wood, 0.0) + plan.composition.mosaic.coverage.area_mm2[p.key]
+            area[p.wood] = area.get(p.wood, 0.0) + plan.composition.in_hand.coverage.area_mm2[p.key]
             count[p.wood] = count.get(p.wood, 0) + 1
     order = list(woods())
     used = sorted(area, key=lambda code: order.index(code))
@@ -179,7 +179,7 @@ def _wood(plan: Plan, chosen: Chosen | None) -> dict:
 
 def _seams(plan: Plan, piece: Piece) -> list[dict]:
     """The neighbours of a piece, those that melt first, then by length of seam."""
-    layer = plan.composition.mosaic
+    layer = plan.composition.in_hand
     rows = []
     for key, seam in layer.coverage.neighbours[piece.key].items():
         other = layer.by_key[key]
@@ -238,7 +238,7 @@ def _saw(plan: Plan, chosen: Chosen | None) -> dict:
 def _assembly(plan: Plan, chosen: Chosen | None) -> dict:
     glue = plan.glue
     step = next((s for s in glue.steps if s.piece == chosen.one.key), None) if chosen and chosen.one else None
-    number = {p.key: p.number for p in plan.composition.mosaic.pieces}
+    number = {p.key: p.number for p in plan.composition.in_hand.pieces}
     order = [s.piece for s in glue.steps]
     after = order[step.order % len(order)] if step else (order[0] if order else None)
     return {

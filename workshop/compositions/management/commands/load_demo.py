@@ -78,7 +78,7 @@ def two_koi(owner) -> Composition:
 
 
 def keys_at(row: Composition, places: list[tuple[float, float]]) -> list[int]:
-    coverage = store.load(row).mosaic.coverage
+    coverage = store.load(row).in_hand.coverage
     return [next(k for k, o in coverage.by_key.items() if o.contains(shapely.Point(place))) for place in places]
 
 
