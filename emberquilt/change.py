@@ -112,7 +112,7 @@ def inverse(composition: Composition, edit: Edit) -> Edit:
             continue
         place, layer = known[key]
         names = (*LAYER_FIELDS, "position") if values is None else tuple(values)
-        layers[key] = {name: place if name == "position" else getattr(layer, name) for name in names}
+        layers[key] = {name: place - 0.5 if name == "position" else getattr(layer, name) for name in names}
     outlines = {key: home[key].coverage.by_key[key] for key in edit.outlines}
     return Edit(edit.label, pieces, fields, outlines, gone, tuple(edit.born), layers)
 

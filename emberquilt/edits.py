@@ -8,6 +8,8 @@ from .change import Edit
 from .composition import Composition, Piece
 from .errors import BadChoice
 from .findings import name_pieces
+from .layering import LAYERING
+from .reshaping import RESHAPING
 from .units import Length
 from .wood.axis import long_axis_deg
 from .wood.colour import closest
@@ -243,10 +245,15 @@ PIECE_VERBS: dict[str, Verb] = {
     "saw_in_turn": saw_in_turn,
     "anchor": set_anchor,
 }
-VERBS: dict[str, Verb] = PIECE_VERBS | {
-    "accept": accept,
-    "open_again": open_again,
-    "start": set_start,
-    "practice": set_practice,
-    "rename": rename,
-}
+VERBS: dict[str, Verb] = (
+    PIECE_VERBS
+    | RESHAPING
+    | LAYERING
+    | {
+        "accept": accept,
+        "open_again": open_again,
+        "start": set_start,
+        "practice": set_practice,
+        "rename": rename,
+    }
+)

@@ -143,8 +143,12 @@ class Coverage:
     @cached_property
     def sheet_area_mm2(self) -> float:
         """Area inside the outer border, gaps included: what the pieces have to add up to."""
-        parts = shapely.get_parts(self.outside)
-        return float(shapely.area(shapely.polygons(shapely.get_exterior_ring(parts))).sum())
+        return float(shapely.area(shapely.get_parts(self.without_gaps)).sum())
+
+    @cached_property
+    def without_gaps(self) -> shapely.Geometry:
+        """The outer border of the whole, with whatever gaps it holds filled."""
+        return shapely.multipolygons(shapely.polygons(shapely.get_exterior_ring(shapely.get_parts(self.outside))))
 
     @cached_property
     def is_valid(self) -> bool:

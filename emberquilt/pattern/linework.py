@@ -27,35 +27,37 @@ def faces_of(lines: shapely.Geometry, frame: shapely.Polygon | None = None) -> F
     """Faces enclosed by lines in mm. `frame` adds a sheet's border and drops what lies outside it."""
     if frame is not None:
         lines = shapely.union(shapely.intersection(lines, frame), frame.exterior)
-    noded = _noded(lines)
-    noded, closed = _close_ends(noded)
-    polygons = shapely.polygonize(shapely.get_parts(noded))
+    whole, closed = _close_ends(noded(lines))
+    polygons = shapely.polygonize(shapely.get_parts(whole))
     outlines = [p for p in shapely.get_parts(polygons) if p.area > GRID_MM]
     outlines, slivers = _dissolve_slivers(outlines)
-    return Faces(outlines, [(float(x), float(y)) for x, y in _ends(noded)], closed, slivers)
+    return Faces(outlines, [(float(x), float(y)) for x, y in _ends(whole)], closed, slivers)
 
 
-def _noded(lines: shapely.Geometry) -> shapely.Geometry:
-    return shapely.unary_union(shapely.get_parts(lines), grid_size=GRID_MM)
+def noded(lines) -> shapely.Geometry:
+    """Lines (an array, or one geometry of many) cut where they meet, on the grid."""
+    # GEOS meets a division by zero on lines that vanish on the grid, and handles it
+    with np.errstate(all="ignore"):
+        return shapely.unary_union(shapely.get_parts(lines), grid_size=GRID_MM)
 
 
-def _ends(noded: shapely.Geometry) -> np.ndarray:
+def _ends(whole: shapely.Geometry) -> np.ndarray:
     """Points where exactly one line ends. A line drawn a little too far, past the one it meets, has no loose end."""
-    merged = shapely.get_parts(shapely.line_merge(noded))
+    merged = shapely.get_parts(shapely.line_merge(whole))
     # a ring counts twice at the point where it closes: a line that meets it there is no loose end
     ends = np.concatenate([shapely.get_coordinates(shapely.get_point(merged, i)) for i in (0, -1)])
-    left, _, right, _ = shapely.bounds(noded)
+    left, _, right, _ = shapely.bounds(whole)
     overshoot = np.tile(shapely.length(merged) <= max(CLOSE_MM, OVERSHOOT_SHARE * (right - left)), 2)
     _, inverse, count = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
     return ends[(count[inverse.ravel()] == 1) & ~overshoot]
 
 
-def _close_ends(noded: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[float, float]]]:
+def _close_ends(whole: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[float, float]]]:
     """Join each loose end to the nearest other end, else to the nearest line that is not its own last stretch."""
-    tips = _ends(noded)
+    tips = _ends(whole)
     if not len(tips):
-        return noded, []
-    segments = shapely.get_parts(noded)
+        return whole, []
+    segments = shapely.get_parts(whole)
     tree = shapely.STRtree(segments)
     points = shapely.points(tips)
     bridges, places = [], []
@@ -74,8 +76,8 @@ def _close_ends(noded: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[f
         bridges.append(shapely.linestrings([tips[i], target]))
         places.append((float(tips[i][0]), float(tips[i][1])))
     if not bridges:
-        return noded, []
-    return _noded(shapely.geometrycollections([*segments, *bridges])), places
+        return whole, []
+    return noded(shapely.geometrycollections([*segments, *bridges])), places
 
 
 def _dissolve_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], int]:

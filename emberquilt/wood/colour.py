@@ -48,3 +48,9 @@ def closest(hex_colour: str, among: list[Wood] | None = None, most: int = 5) -> 
     distances = difference(labs, np.array(lab_of(hex_colour)))
     order = np.argsort(distances, kind="stable")[:most]
     return [(candidates[i], float(distances[i])) for i in order]
+
+
+@cache
+def hex_apart(first: str, second: str) -> float:
+    """CIEDE2000 between two colours written as ``#rrggbb``."""
+    return float(difference(lab_of(first), lab_of(second)))

@@ -1,0 +1,1 @@
+"""Layers over each other: stacks from tones, what holds and what falls out, bridges."""
