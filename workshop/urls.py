@@ -31,6 +31,7 @@ urlpatterns = [
     path("draft/<uuid:uid>/stop/", compositions.draft_stop, name="draft-stop"),
     path("draft/<uuid:uid>/accept/", compositions.draft_accept, name="draft-accept"),
     path("draft/<uuid:uid>/discard/", compositions.draft_discard, name="draft-discard"),
+    path("picture/<uuid:uid>/small", stations.small, name="small"),
     path("picture/<uuid:uid>/shapes.json", compositions.shapes, name="shapes"),
     path("picture/<uuid:uid>/out/<slug:kind>", compositions.leave, name="leave"),
     path("picture/<uuid:uid>/discard/", compositions.discard, name="discard"),

@@ -1,18 +1,22 @@
 """Back end for the page: the scene as plain values, for whatever draws the panel there."""
 
-from .scene import Scene
+from collections.abc import Iterable
+
+from .scene import Scene, Shape
 
 
 def shapes_json(scene: Scene) -> dict:
-    """Outlines: {"w", "h", "shapes": [[key, path, x, y, r], ...]} in mm. Changes only when pieces change."""
+    """Outlines: {"w", "h", "stacked", "shapes": [[key, path, x, y, r], ...]} in mm. Changes only when pieces change."""
     return {
         "w": scene.width_mm,
         "h": scene.height_mm,
-        "shapes": [
-            [s.key, s.path, round(s.spot.x_mm, 2), round(s.spot.y_mm, 2), round(s.spot.radius_mm, 2)]
-            for s in scene.shapes
-        ],
+        "stacked": scene.stacked,
+        "shapes": shape_rows(scene.shapes),
     }
+
+
+def shape_rows(shapes: Iterable[Shape]) -> list[list]:
+    return [[s.key, s.path, round(s.spot.x_mm, 2), round(s.spot.y_mm, 2), round(s.spot.radius_mm, 2)] for s in shapes]
 
 
 def dress_json(scene: Scene) -> dict:

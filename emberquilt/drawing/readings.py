@@ -8,6 +8,7 @@ from ..pattern.paths import path_of
 from ..plan import Plan
 from ..units import format_length
 from .scene import Dress, Mark, Scene, scene_of
+from .stacked import VIEWS, stacked
 
 Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
 
@@ -20,8 +21,21 @@ def _each(composition: Composition, tone: str, label=lambda p: "", arrow=False, 
 
 
 def numbers(plan: Plan):
-    """The bare pattern with its numbers."""
-    return _each(plan.composition, "plain", lambda p: str(p.number)), ()
+    """The bare pattern with its numbers, openings seen through."""
+    return _open(plan.composition) | _each(plan.composition, "plain", lambda p: str(p.number)), ()
+
+
+def colours(plan: Plan):
+    """The drawing's own colours, which woods are matched to."""
+    dress = {
+        p.key: Dress("", 0.0, "tint" if p.colour else "plain", str(p.number), colour=p.colour)
+        for p in plan.composition.in_hand.pieces
+    }
+    return _open(plan.composition) | dress, ()
+
+
+def _open(composition: Composition) -> dict[int, Dress]:
+    return {key: Dress(tone="open") for key in composition.whole.openings}
 
 
 def woods(plan: Plan):
@@ -130,7 +144,7 @@ def plain(plan: Plan):
 
 
 READINGS: dict[str, dict[str, Reading]] = {
-    "pattern": {"numbers": numbers, "woods": woods, "plain": plain},
+    "pattern": {"numbers": numbers, "colours": colours, "woods": woods, "plain": plain},
     "wood": {"woods": woods_and_seams, "arrows": arrows, "numbers": numbered_woods, "greys": greys, "plain": plain},
     "relief": {"heights": heights, "shims": shims, "woods": woods, "numbers": numbered_woods},
     "stock": {"woods": woods, "copies": copies, "numbers": numbered_woods},
@@ -141,12 +155,20 @@ READINGS: dict[str, dict[str, Reading]] = {
 }
 
 
+def readings_of(composition: Composition, station: str) -> list[str]:
+    """The readings a station offers; a picture of several layers can also be seen as a stack."""
+    names = list(READINGS[station])
+    return names + list(VIEWS) if station == "pattern" and len(composition.layers) > 1 else names
+
+
 MOST_FINDINGS = 12
 """So many findings are listed and pinned at a time; the rest is counted until these are settled."""
 
 
 def read(plan: Plan, station: str, show: str, findings: list[Finding]) -> Scene:
     """The scene of a station in one of its readings, its findings pinned where they are."""
+    if show in VIEWS:
+        return stacked(plan.composition, show)
     readings = READINGS[station]
     dress, marks = readings.get(show, next(iter(readings.values())))(plan)
     pins = tuple(

@@ -22,7 +22,7 @@ class Shape:
 
 @dataclass(frozen=True, slots=True)
 class Dress:
-    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, grey, ghost or dark; `label` stands at the spot; an arrow lies along the grain."""
+    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, tint, grey, ghost, dark or open; `label` stands at the spot; an arrow lies along the grain."""
 
     wood: str = ""
     grain_deg: float = 0.0
@@ -56,6 +56,8 @@ class Scene:
     shapes: tuple[Shape, ...]
     dress: dict[int, Dress]
     marks: tuple[Mark, ...] = field(default=())
+    stacked: bool = False
+    """Shapes lie over each other, in order; otherwise they lie side by side."""
 
 
 def shapes_of(coverage: Coverage) -> tuple[Shape, ...]:
@@ -70,4 +72,5 @@ def shapes_of(coverage: Coverage) -> tuple[Shape, ...]:
 
 
 def scene_of(composition: Composition, dress: dict[int, Dress], marks: tuple[Mark, ...] = ()) -> Scene:
-    return Scene(composition.width_mm, composition.height_mm, shapes_of(composition.in_hand.coverage), dress, marks)
+    """The layer in hand; its openings have a shape, and a dress only where a station speaks of them."""
+    return Scene(composition.width_mm, composition.height_mm, shapes_of(composition.whole.coverage), dress, marks)

@@ -15,16 +15,17 @@ from .models import Composition
 _plans = store.Kept(store.KEPT)
 
 
-def plan_of(row: Composition) -> Plan:
+def plan_of(row: Composition, hand: int = 0) -> Plan:
+    """The plan for the layer in hand (0: the usual one, see the core's `Composition`)."""
     ratio = round(sawing_ratio(row.owner), 4)
     start = row.pins.get("start") or timezone.localdate().isoformat()
     shop = shop_of(row.owner)
     done = frozenset(done_keys(row))
-    key = (row.uid, row.revision, shop.pk, shop.revision, ratio, start, done)
-    return _plans.get(key, lambda: _make(row, ratio, start, done))
+    key = (row.uid, row.revision, hand, shop.pk, shop.revision, ratio, start, done)
+    return _plans.get(key, lambda: _make(row, hand, ratio, start, done))
 
 
-def _make(row: Composition, ratio: float, start: str, done: frozenset) -> Plan:
+def _make(row: Composition, hand: int, ratio: float, start: str, done: frozenset) -> Plan:
     composition = store.load(row)
-    corrected = replace(composition, practice=composition.practice.changed(estimate_ratio=ratio))
+    corrected = replace(composition, hand=hand, practice=composition.practice.changed(estimate_ratio=ratio))
     return Plan(corrected, boards_of(row.owner), dt.datetime.fromisoformat(start), done)

@@ -36,6 +36,12 @@ def own(request, uid) -> Composition:
     return get_object_or_404(Composition.objects.select_related("owner"), uid=uid, owner=request.user)
 
 
+def layer_in_hand(values) -> int:
+    """The key of the layer that a page speaks of, 0 where it says none."""
+    text = values.get("layer", "")
+    return int(text) if text.isdecimal() and len(text) < 9 else 0
+
+
 def _own_draft(request, uid) -> Draft:
     return get_object_or_404(Draft, uid=uid, owner=request.user)
 
@@ -182,13 +188,13 @@ def draft_accept(request, uid):
 @cache_control(max_age=31536000, private=True, immutable=True)
 def shapes(request, uid):
     """Outlines of the pieces. Their address holds the shape's revision, so they may be kept for ever."""
-    plan = plan_of(own(request, uid))
-    return JsonResponse(shapes_json(readings.read(plan, "wood", "plain", [])))
+    plan = plan_of(own(request, uid), layer_in_hand(request.GET))
+    return JsonResponse(shapes_json(readings.read(plan, "pattern", request.GET.get("view", "plain"), [])))
 
 
 @require_GET
 def dress(request, uid, station, show):
-    plan = plan_of(own(request, uid))
+    plan = plan_of(own(request, uid), layer_in_hand(request.GET))
     return JsonResponse(dress_json(readings.read(plan, station, show, plan.findings(station))))
 
 
@@ -200,7 +206,8 @@ def leave(request, uid, kind):
     if kind == "project":
         data, content_type, kind = write_project(actions.project_of(row, timezone.now())), "application/zip", "ember"
     elif kind in TYPES:
-        data, content_type = export(plan_of(row), kind, request.GET.get("paper") or None), TYPES[kind]
+        plan = plan_of(row, layer_in_hand(request.GET))
+        data, content_type = export(plan, kind, request.GET.get("paper") or None), TYPES[kind]
     else:
         raise BadProject(f"Nothing leaves here as “{kind}”.")
     headers = {"Content-Disposition": f'attachment; filename="{name}.{kind}"', "X-Content-Type-Options": "nosniff"}

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from emberquilt.composition import Layer, Piece
+from emberquilt.composition import LAYER_KINDS, Layer, Piece
 from emberquilt.drawing.panel import dress_json
-from emberquilt.drawing.readings import MOST_FINDINGS, READINGS, read
+from emberquilt.drawing.readings import MOST_FINDINGS, read, readings_of
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from emberquilt.saw.copies import MOST_COPIES
@@ -74,6 +74,11 @@ class Chosen:
         return self._common("part") or ""
 
     @property
+    def open(self) -> bool:
+        """Some of them are openings."""
+        return any(p.opening for p in self.pieces)
+
+    @property
     def area_mm2(self) -> float:
         return sum(self.layer.coverage.area_mm2[p.key] for p in self.pieces)
 
@@ -102,10 +107,10 @@ class Chosen:
 
 def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dict:
     """Everything the templates of a station need beside the row itself."""
-    layer = plan.composition.in_hand
+    layer = plan.composition.whole if station == "pattern" else plan.composition.in_hand
     pieces = tuple(layer.by_key[key] for key in keys if key in layer.by_key)
     chosen = Chosen(pieces, layer) if pieces else None
-    readings = list(READINGS[station])
+    readings = readings_of(plan.composition, station)
     show = show if show in readings else readings[0]
     findings = plan.findings(station)
     return {
@@ -129,7 +134,21 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dic
 
 
 def _pattern(plan: Plan, chosen: Chosen | None) -> dict:
-    return {"by_part": _parts(plan)}
+    composition = plan.composition
+    usual = composition.practice.stock_mm
+    thickest = max(layer.thickness_mm or usual for layer in composition.layers)
+    layers = [
+        {
+            "layer": layer,
+            "current": layer.key == composition.whole.key,
+            "kind": LAYER_KINDS[layer.kind],
+            "grow": 1 + round(19 * (layer.thickness_mm or usual) / thickest),
+            "solid": len(layer.solid.pieces),
+        }
+        for layer in composition.layers
+    ]
+    return {"by_part": _parts(plan), "layers": layers, "in_hand": composition.whole, "layer_kinds": LAYER_KINDS,
+            "coloured": any(p.colour for p in composition.whole.pieces)}  # fmt: skip
 
 
 def _parts(plan: Plan) -> list[tuple[str, str, int]]:

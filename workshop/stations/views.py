@@ -5,18 +5,22 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from emberquilt.drawing.panel import shape_rows
+from emberquilt.drawing.scene import shapes_of
+from emberquilt.drawing.stacked import VIEWS
 from emberquilt.edits import VERBS
 from emberquilt.errors import BadChoice
+from emberquilt.reshaping import length_of, small_pairs
 from workshop.bench.actions import sawing_ratio
 from workshop.compositions import actions
 from workshop.compositions.journal import keys_in
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
+from workshop.compositions.views import layer_in_hand, own
 from workshop.stations.rule import NAMES, rule_of
 from workshop.stations.tickets import station_context
 
-OWN_FIELDS = {"pieces", "revision", "verb", "show", "csrfmiddlewaretoken"}
+OWN_FIELDS = {"pieces", "revision", "verb", "show", "layer", "csrfmiddlewaretoken"}
 
 
 def _keys(text: str) -> list[int]:
@@ -26,8 +30,17 @@ def _keys(text: str) -> list[int]:
         raise BadChoice("The chosen pieces could not be read. Choose again.") from None
 
 
-def _context(request, row: Composition, station: str, show: str, keys: list[int]) -> dict:
-    plan = plan_of(row)
+def _hand(values, row: Composition, keys: list[int]) -> int:
+    """The layer in hand: the one that is asked for, unless the chosen pieces lie in another."""
+    hand = layer_in_hand(values)
+    if keys:
+        home = row.pieces.filter(key=keys[0]).values_list("layer_key", flat=True).first()
+        hand = home or hand
+    return hand
+
+
+def _context(request, row: Composition, station: str, show: str, keys: list[int], hand: int) -> dict:
+    plan = plan_of(row, hand)
     entries = dict(row.entries.filter(seq__in=(row.cursor, row.cursor + 1)).values_list("seq", "label"))
     context = {
         "row": row,
@@ -35,6 +48,8 @@ def _context(request, row: Composition, station: str, show: str, keys: list[int]
         "station_name": NAMES[station],
         "undo_label": entries.get(row.cursor, ""),
         "redo_label": entries.get(row.cursor + 1, ""),
+        "hand": plan.composition.whole.key,
+        "shapes_url": _shapes_url(row, plan.composition.whole.key, show),
         **station_context(plan, station, show, keys),
     }
     if station == "log":
@@ -59,16 +74,34 @@ def _log_context(request, row: Composition, plan) -> dict:
 @require_GET
 def station(request, uid, station):
     row = own(request, uid)
-    context = _context(request, row, station, request.GET.get("show", ""), _keys(request.GET.get("pieces", "")))
-    return render(request, "stations/station.html", context)
+    return render(request, "stations/station.html", _asked(request, row, station))
 
 
 @require_GET
 def ticket(request, uid, station):
     """The ticket of other pieces, or the surroundings in another reading."""
     row = own(request, uid)
-    context = _context(request, row, station, request.GET.get("show", ""), _keys(request.GET.get("pieces", "")))
-    return render(request, "stations/_changed.html", context)
+    return render(request, "stations/_changed.html", _asked(request, row, station))
+
+
+def _asked(request, row: Composition, station: str) -> dict:
+    keys = _keys(request.GET.get("pieces", ""))
+    return _context(request, row, station, request.GET.get("show", ""), keys, _hand(request.GET, row, keys))
+
+
+MOST_LISTED = 40
+
+
+@require_GET
+def small(request, uid):
+    """Which small pieces would be joined into which neighbour, listed before it happens."""
+    row = own(request, uid)
+    plan = plan_of(row, layer_in_hand(request.GET))
+    smallest = request.GET.get("smallest", "")
+    width = length_of({"smallest": smallest}, plan.composition, "smallest", 0.1, 200.0)
+    pairs = small_pairs(plan.composition.whole, width)
+    context = {"row": row, "pairs": pairs[:MOST_LISTED], "more": max(0, len(pairs) - MOST_LISTED), "count": len(pairs)}
+    return render(request, "stations/tickets/_small.html", context | {"smallest": smallest})
 
 
 @require_POST
@@ -84,7 +117,8 @@ def do(request, uid, station):
         values = _practice_values(values)
     if verb == "wood" and values.get("wood"):
         request.session["last_wood"] = values["wood"][:40]
-    return _answer(request, row, station, keys, lambda r: actions.perform(row, r, verb, keys, values))
+    hand = _hand(request.POST, row, keys)
+    return _answer(request, row, station, keys, lambda r: actions.perform(row, r, verb, keys, values, hand))
 
 
 def _practice_values(values: dict) -> dict:
@@ -112,13 +146,42 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
         revision = int(request.POST.get("revision", ""))
     except ValueError:
         raise BadChoice("This page does not say which state it shows. Load it again.") from None
-    said, status = "", 200
+    said, status, made = "", 200, None
     try:
-        act(revision)
+        made = act(revision).made
     except actions.Stale as stale:
         said, status = str(stale), 409
-    row = own(request, row.uid)
     if not request.htmx:
         return redirect(reverse("station", args=(row.uid, station)))
-    context = _context(request, row, station, request.POST.get("show", ""), keys) | {"words": said}
+    before, row = row, own(request, row.uid)
+    keys = _still(keys, made)
+    hand = _hand(request.POST, row, keys)
+    context = _context(request, row, station, request.POST.get("show", ""), keys, hand) | {"words": said}
+    if made is not None and made.reshapes and not made.layers and not made.composition:
+        context["reshape"] = _reshape(before, made, context)
     return render(request, "stations/_changed.html", context, status=status)
+
+
+def _shapes_url(row: Composition, hand: int, show: str) -> str:
+    """Where the outlines are read from. The address changes with the shape, so a browser may keep what it has."""
+    view = f"&view={show}" if show in VIEWS else ""
+    return f"{reverse('shapes', args=(row.uid,))}?s={row.shape_revision}&layer={hand}{view}"
+
+
+def _still(keys: list[int], made) -> list[int]:
+    """The chosen pieces that are left after an edit, and those that came of them."""
+    if made is None or not made.reshapes:
+        return keys
+    joined = [key for key in made.outlines if made.gone and key in keys]
+    kept = [key for key in keys if key not in made.gone]
+    return joined or [*kept, *(key for key, b in made.born.items() if not b.piece.opening)][:200]
+
+
+def _reshape(before: Composition, made, context: dict) -> dict:
+    """Only the outlines that an edit changed, for a page that shows the state before it."""
+    coverage = context["plan"].composition.whole.coverage
+    keys = [key for key in (*made.outlines, *made.born) if key in coverage.by_key]
+    shapes = shapes_of(coverage.only(keys)) if keys else ()
+    url = context["shapes_url"]
+    old = url.replace(f"?s={before.shape_revision + 1}&", f"?s={before.shape_revision}&")
+    return {"from": old, "to": url, "changed": shape_rows(shapes), "gone": list(made.gone)}

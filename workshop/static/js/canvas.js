@@ -60,28 +60,43 @@ export function drawPieces(ctx, scene, view, size, ready) {
   const seen = scene.shapes.filter(({ box }) => box[2] * s + view.x > 0 && box[0] * s + view.x < size.w && box[3] * s + view.y > 0 && box[1] * s + view.y < size.h);
   let grey = false;
   for (const shape of seen) {
-    const wear = scene.dress.pieces[shape.key] || ["", 0, "plain", "", 0, 0];
+    const wear = scene.dress.pieces[shape.key] || ["", 0, "open", "", 0, 0];
     const tone = wear[2];
+    if (tone === "open") { drawOpening(ctx, shape, s); continue; }
     if (tone === "ghost") { ctx.fillStyle = `hsla(${(shape.key * 137) % 360},45%,62%,.34)`; ctx.fill(shape.path, "evenodd"); continue; }
     if (!wear[0] || tone === "plain") {
       ctx.fillStyle = SHEET; ctx.fill(shape.path, "evenodd");
-      if (wear[6] && tone !== "plain") { ctx.globalAlpha = 0.4; ctx.fillStyle = wear[6]; ctx.fill(shape.path, "evenodd"); ctx.globalAlpha = 1; }
+      if (wear[6] && tone !== "plain") { ctx.globalAlpha = tone === "tint" || scene.stacked ? 1 : 0.4; ctx.fillStyle = wear[6]; ctx.fill(shape.path, "evenodd"); ctx.globalAlpha = 1; }
+      if (scene.stacked) { ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path); }
       continue;
     }
     fillWood(ctx, shape, wear, scene.woods, ready);
     if (VEIL[tone]) { ctx.fillStyle = VEIL[tone]; ctx.fill(shape.path, "evenodd"); }
     if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1);
+    if (scene.stacked) { ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path); }
     grey ||= tone === "grey";
   }
   ctx.lineJoin = "round";
   ctx.strokeStyle = INK;
   ctx.lineWidth = Math.max(0.35, 0.8 / s);
-  for (const shape of seen) ctx.stroke(shape.path);
+  if (!scene.stacked) for (const shape of seen) ctx.stroke(shape.path);
   if (grey) {
     ctx.globalCompositeOperation = "saturation"; ctx.fillStyle = "#808080"; ctx.fillRect(0, 0, scene.w, scene.h);
     ctx.globalCompositeOperation = "source-over";
   }
   for (const shape of seen) drawWords(ctx, shape, scene.dress.pieces[shape.key], s);
+}
+
+// What is cut away: the bench seen through it, hatched.
+function drawOpening(ctx, shape, s) {
+  ctx.save();
+  ctx.clip(shape.path, "evenodd");
+  ctx.fillStyle = "#d9cbb2"; ctx.fillRect(shape.box[0], shape.box[1], shape.box[2] - shape.box[0], shape.box[3] - shape.box[1]);
+  ctx.strokeStyle = "#b7a684"; ctx.lineWidth = 1 / s;
+  ctx.beginPath();
+  for (let x = shape.box[0] - (shape.box[3] - shape.box[1]); x < shape.box[2]; x += 8 / s) { ctx.moveTo(x, shape.box[1]); ctx.lineTo(x + shape.box[3] - shape.box[1], shape.box[3]); }
+  ctx.stroke();
+  ctx.restore();
 }
 
 function drawWords(ctx, shape, wear, s) {
@@ -139,11 +154,28 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   }
   if (one && drag.arrows && scene.dress.pieces[one.key]?.[0]) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);
   for (const m of marks) if (m.kind === "pin") drawPin(ctx, m, s);
+  for (const m of marks) if (m.kind === "name") { ctx.font = `700 ${15 / s}px ${SLAB}`; ctx.textAlign = "left"; ctx.textBaseline = "middle"; ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(m.text, m.x, m.y); ctx.fillStyle = INK; ctx.fillText(m.text, m.x, m.y); }
+  if (drag.line?.points.length) drawLine(ctx, drag.line, s);
   if (drag.box) {
     const [x0, y0, x1, y1] = drag.box;
     ctx.fillStyle = "rgba(178,58,18,.12)"; ctx.fillRect(x0, y0, x1 - x0, y1 - y0);
     ctx.lineWidth = 1.5 / s; ctx.strokeStyle = EMBER; ctx.strokeRect(x0, y0, x1 - x0, y1 - y0);
   }
+}
+
+// A line that is being drawn, bent through its points where that is asked for.
+function drawLine(ctx, { points, closed, curve }, s) {
+  ctx.beginPath();
+  ctx.moveTo(...points[0]);
+  if (curve && points.length > 2) {
+    for (let i = 1; i < points.length - 1; i++) ctx.quadraticCurveTo(...points[i], (points[i][0] + points[i + 1][0]) / 2, (points[i][1] + points[i + 1][1]) / 2);
+    ctx.lineTo(...points.at(-1));
+  } else for (const p of points.slice(1)) ctx.lineTo(...p);
+  if (closed && points.length > 2) ctx.closePath();
+  ctx.lineJoin = ctx.lineCap = "round";
+  ctx.lineWidth = 6 / s; ctx.strokeStyle = HALO; ctx.stroke();
+  ctx.lineWidth = 2.6 / s; ctx.strokeStyle = EMBER; ctx.stroke();
+  if (points.length < 40) for (const [x, y] of points) { ctx.beginPath(); ctx.arc(x, y, 4 / s, 0, 7); ctx.fillStyle = SHEET; ctx.fill(); ctx.lineWidth = 2 / s; ctx.stroke(); }
 }
 
 function drawHole(ctx, x, y, s) {

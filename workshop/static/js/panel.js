@@ -24,8 +24,16 @@ export class Panel {
 
   // shapes: {w, h, shapes}; dress: {pieces, marks}; woods: code to {tile, colour}
   show(shapes, dress, woods) {
-    Object.assign(this.scene, { w: shapes.w, h: shapes.h, shapes: readShapes(shapes), dress, woods });
+    Object.assign(this.scene, { w: shapes.w, h: shapes.h, stacked: shapes.stacked, shapes: readShapes(shapes), dress, woods });
     this.fit();
+  }
+
+  // Only some outlines changed: the others stay as they are drawn.
+  reshape({ changed, gone }, dress) {
+    const out = new Set([...gone, ...changed.map(([key]) => key)]);
+    const shapes = [...this.scene.shapes.filter(({ key }) => !out.has(key)), ...readShapes({ shapes: changed })];
+    this.scene.shapes = shapes.sort((a, b) => a.key - b.key);
+    this.wear(dress);
   }
 
   wear(dress) { this.scene.dress = dress; this.redraw(); }
@@ -106,11 +114,11 @@ export class Panel {
   at(x, y) {
     const ctx = this.top.getContext("2d");
     ctx.setTransform(1, 0, 0, 1, 0, 0);
-    return this.scene.shapes.filter(({ box }) => x >= box[0] && x <= box[2] && y >= box[1] && y <= box[3]).find((s) => ctx.isPointInPath(s.path, x, y, "evenodd"));
+    return this.scene.shapes.filter(({ box }) => x >= box[0] && x <= box[2] && y >= box[1] && y <= box[3]).filter((s) => this.scene.dress.pieces[s.key]).findLast((s) => ctx.isPointInPath(s.path, x, y, "evenodd"));
   }
 
   within([x0, y0, x1, y1]) {
-    return this.scene.shapes.filter((s) => s.x >= Math.min(x0, x1) && s.x <= Math.max(x0, x1) && s.y >= Math.min(y0, y1) && s.y <= Math.max(y0, y1)).map((s) => s.key);
+    return this.scene.shapes.filter((s) => this.scene.dress.pieces[s.key] && s.x >= Math.min(x0, x1) && s.x <= Math.max(x0, x1) && s.y >= Math.min(y0, y1) && s.y <= Math.max(y0, y1)).map((s) => s.key);
   }
 
   shape(key) { return this.scene.shapes.find((s) => s.key === key); }

@@ -2,6 +2,7 @@
 import { Panel } from "./panel.js";
 import { hands } from "./hands.js";
 import { hangString } from "./string.js";
+import { drawing } from "./draw.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -14,8 +15,21 @@ const field = (name) => document.querySelector(`#state [name=${name}]`);
 hands(panel, { turned: (deg) => perform({ verb: "grain", deg }) });
 hangString(panel);
 
-fetch(element.dataset.shapes).then((answer) => answer.json()).then((shapes) => {
-  panel.show(shapes, json("dress"), json("woods"));
+const slot = () => document.getElementById("dress-slot");
+drawing(panel, (values) => perform(values));
+
+function load() {
+  const url = slot().dataset.shapes;
+  return fetch(url).then((answer) => answer.json()).then((shapes) => {
+    if (url !== slot().dataset.shapes) return;
+    panel.loaded = url;
+    panel.show(shapes, json("dress"), json("woods"));
+    panel.chosen = new Set(keysOf(field("pieces").value));
+    panel.marks();
+  });
+}
+
+load().then(() => {
   panel.drag.arrows = element.dataset.arrows === "yes";
   panel.chosen = new Set(keysOf(field("pieces").value));
   document.fonts.ready.then(() => panel.redraw());
@@ -39,7 +53,7 @@ function runsOf(keys) {
 }
 
 function perform(values) {
-  const state = Object.fromEntries(["pieces", "revision", "show"].map((name) => [name, field(name).value]));
+  const state = Object.fromEntries(["pieces", "revision", "show", "layer"].map((name) => [name, field(name).value]));
   htmx.ajax("POST", element.dataset.do, { target: "#ticket", swap: "outerHTML", values: { ...state, ...values } });
 }
 
@@ -47,7 +61,7 @@ function perform(values) {
 element.addEventListener("panel:chosen", () => {
   const pieces = runsOf(panel.chosen), show = field("show").value;
   field("pieces").value = pieces;
-  const query = new URLSearchParams({ show, ...(pieces && { pieces }) });
+  const query = new URLSearchParams({ show, layer: field("layer").value, ...(pieces && { pieces }) });
   history.replaceState(null, "", `?${query}`);
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });
@@ -55,7 +69,16 @@ element.addEventListener("panel:chosen", () => {
 // What the answer to an edit says the pieces wear now.
 document.body.addEventListener("htmx:afterSettle", () => {
   const dress = document.getElementById("dress");
-  if (dress && dress !== panel.lastDress) { panel.lastDress = dress; panel.wear(JSON.parse(dress.textContent)); }
+  if (!dress || dress === panel.lastDress) return;
+  panel.lastDress = dress;
+  const { shapes } = slot().dataset;
+  if (shapes === panel.loaded) { panel.wear(JSON.parse(dress.textContent)); return; }
+  const reshape = document.getElementById("reshape") && json("reshape");
+  if (reshape?.from !== panel.loaded || reshape.to !== shapes) { load(); return; }
+  panel.loaded = shapes;
+  panel.reshape(reshape, JSON.parse(dress.textContent));
+  panel.chosen = new Set(keysOf(field("pieces").value));
+  panel.marks();
 });
 
 document.body.addEventListener("htmx:beforeSwap", (event) => {
