@@ -7,8 +7,11 @@ import sys
 from pathlib import Path
 
 from . import __version__
-from .errors import EmberError
-from .pattern.intake import finished_width, propose
+from .drawing.svg import coverage_svg
+from .errors import BadLength, EmberError
+from .pattern.intake import propose
+from .pattern.knobs import KINDS, OUTSIDES, knobs_of, size_of
+from .pattern.lettering import FONTS
 from .pattern.proposal import Proposal
 
 EXPORTS = ("pdf", "svg", "csv", "ics")
@@ -21,10 +24,25 @@ def main(argv: list[str] | None = None) -> int:
     commands = parser.add_subparsers(dest="command", required=True)
     pieces = commands.add_parser("pieces", help="the pieces in a drawing, as JSON")
     pieces.add_argument("drawing", type=Path)
-    pieces.add_argument("--width", required=True, help="finished width: 300mm, 15 1/2 in")
+    pieces.add_argument("--width", help="finished width: 300mm, 15 1/2 in")
+    pieces.add_argument("--height", help="finished height, in place of the width")
+    pieces.add_argument("--dpi", help="printed dots per inch, in place of the width")
+    pieces.add_argument("--percent", help="percent of the drawing's own size, in place of the width")
+    pieces.add_argument("--kind", default="auto", choices=list(KINDS), help="how to read it")
+    pieces.add_argument("--outside", choices=list(OUTSIDES), help="the paper round the drawing")
+    pieces.add_argument("--tones", help="tones of a photo, 2 to 16")
+    pieces.add_argument("--by", choices=("lightness", "colour"), help="what tells the tones apart")
+    pieces.add_argument("--gap", help="bridge gaps in lines up to this: 2mm")
+    pieces.add_argument("--smallest", help="join pieces narrower than this: 6mm")
+    pieces.add_argument("--smooth", help="smoothness, 0 to 10")
+    pieces.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
+    pieces.add_argument("--page", help="page of a PDF")
+    pieces.add_argument("--strokes", choices=("seams", "pieces"), help="drawn lines of a painted SVG")
     pieces.add_argument(
-        "--outside", default="auto", choices=("auto", "keep", "drop"), help="the paper round the drawing"
+        "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
     )
+    pieces.add_argument("--font", help="a shipped font by name, or a font file")
+    pieces.add_argument("-o", "--output", type=Path, help="write the coverage as SVG in true millimetres")
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
     export = commands.add_parser("export", help="a project file as pdf, svg, csv or ics")
@@ -45,8 +63,19 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _pieces(options) -> None:
-    width = finished_width(options.width, "mm")
-    proposal = propose(options.drawing.read_bytes(), width, outside=options.outside)
+    how = next((how for how in ("width", "height", "dpi", "percent") if getattr(options, how)), None)
+    if how is None:
+        raise BadLength("Say how large it becomes: --width 300mm, or --height, --dpi or --percent.")
+    typed = {name: value for name, value in vars(options).items() if isinstance(value, str)}
+    typed |= {"gap_mm": options.gap or "", "smallest_mm": options.smallest or ""}
+    font = b""
+    if options.font and options.font not in FONTS:
+        font = Path(options.font).read_bytes()
+        typed.pop("font")
+    size = size_of({"how": how, "size": getattr(options, how)}, "mm")
+    proposal = propose(options.drawing.read_bytes(), size, knobs_of(typed, "mm"), font=font)
+    if options.output:
+        options.output.write_bytes(coverage_svg(proposal))
     json.dump(proposal_json(proposal), sys.stdout, indent=1)
     print()
 
@@ -73,6 +102,8 @@ def proposal_json(proposal: Proposal) -> dict:
         "sheet_area_mm2": coverage.sheet_area_mm2,
         "piece_area_mm2": sum(coverage.area_mm2.values()),
         "findings": [f.as_dict() for f in proposal.findings],
+        "openings": list(proposal.openings),
+        "done": [{"what": what, "x_mm": x, "y_mm": y} for what, x, y in proposal.traces],
         "left_out": list(proposal.left_out),
     }
 

@@ -7,14 +7,16 @@ import numpy as np
 import shapely
 
 from .change import LAYER_FIELDS, Born, Edit
+from .colour import lab_of
 from .composition import LAYER_KINDS, Composition, Layer, Piece
 from .errors import BadChoice
 from .layers.bridges import bridge as bridges
 from .layers.stack import sheet_faces
 from .layers.stack import stack as stack_of
+from .pattern.knobs import CHOICES
+from .pattern.plates import plate
 from .pattern.surgery import LEAST_MM2
-from .reshaping import OUTLINES, Values, closed_line, keys_of, length_of, named, plate, reshaped, whole_number
-from .wood.colour import lab_of
+from .reshaping import Values, closed_line, keys_of, length_of, named, reshaped, whole_number
 
 MOST_LAYERS = 24
 BRIDGE_MM = 4.0
@@ -135,7 +137,7 @@ def add_layer(composition: Composition, _pieces: list[Piece], values: Values) ->
     key = _next_layer(composition)
     if values.get("points"):
         shape: shapely.Geometry = closed_line(values)
-    elif values.get("outline") in OUTLINES:
+    elif values.get("outline") in CHOICES["outline"]:
         shape = plate(str(values["outline"]), (0, 0, composition.width_mm, composition.height_mm))
     else:
         shape = shapely.union_all(np.array([layer.coverage.without_gaps for layer in composition.layers]))

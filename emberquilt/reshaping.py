@@ -10,14 +10,15 @@ import numpy as np
 import shapely
 
 from .change import Born, Edit, applied
+from .colour import hex_apart
 from .composition import Composition, Layer, Piece
 from .errors import BadChoice, BadLength
 from .findings import name_pieces
 from .pattern import surgery
 from .pattern.coverage import on_grid
 from .pattern.numbering import reading_order
+from .pattern.plates import plate
 from .units import Length
-from .wood.colour import hex_apart
 
 MOST_POINTS = 5000
 Values = dict[str, Any]
@@ -193,27 +194,6 @@ def closed_line(values: Values) -> shapely.Polygon:
     if shape.is_empty or not shape.is_valid or shape.area < 1:
         raise BadChoice("Draw a closed line that does not cross itself.")
     return on_grid(shape)
-
-
-OUTLINES = {"rectangle": "rectangle", "oval": "oval", "arch": "arch"}
-
-
-def plate(kind: str, box: tuple[float, float, float, float]) -> shapely.Polygon:
-    """An outline that fills a box: rectangle, oval, or an arch (a half circle, or half ellipse, on upright sides)."""
-    left, top, right, bottom = box
-    width, height = right - left, bottom - top
-    if kind == "rectangle":
-        return on_grid(shapely.box(*box))
-    steps = np.linspace(0, 2 * math.pi, 181)[:-1]
-    if kind == "oval":
-        xy = np.c_[(left + right) / 2 + width / 2 * np.cos(steps), (top + bottom) / 2 + height / 2 * np.sin(steps)]
-        return on_grid(shapely.Polygon(xy))
-    if kind != "arch":
-        raise BadChoice(f"There is no outline “{kind}”: rectangle, oval or arch.")
-    rise = min(width / 2, height * 0.75)
-    turn = np.linspace(math.pi, 2 * math.pi, 91)
-    bow = np.c_[(left + right) / 2 + width / 2 * np.cos(turn), top + rise + rise * np.sin(turn)]
-    return on_grid(shapely.Polygon([(left, bottom), *bow.tolist(), (right, bottom)]))
 
 
 def background(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:

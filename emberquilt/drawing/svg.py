@@ -6,6 +6,7 @@ from xml.etree import ElementTree as ET
 from ..assembly.glueup import backer_outline
 from ..composition import Composition
 from ..pattern.paths import path_of
+from ..pattern.proposal import Proposal
 from ..wood.woods import woods
 from .scene import Shape, shapes_of
 
@@ -37,6 +38,20 @@ def pattern_svg(composition: Composition) -> bytes:
         text = ET.SubElement(words, "text", x=f"{shape.spot.x_mm:.2f}", y=f"{shape.spot.y_mm - 0.15 * size:.2f}")
         text.set("font-size", f"{size:.2f}")
         text.text = f"{piece.number}{mark}"
+    return _bytes(root)
+
+
+def coverage_svg(proposal: Proposal) -> bytes:
+    """The pieces of a proposal, filled with their colours; one user unit is one millimetre. Three decimals."""
+    root = _root(proposal.width_mm, proposal.height_mm)
+    group = ET.SubElement(root, "g", id="pieces", stroke="#2a2521")
+    group.set("stroke-width", "0.1")
+    for key in proposal.coverage.keys:
+        if key in proposal.openings:
+            continue
+        colour = proposal.colours.get(key) or "none"
+        path = path_of(proposal.coverage.by_key[key], 3)
+        ET.SubElement(group, "path", {"d": path, "fill": colour, "fill-rule": "evenodd", "data-piece": str(key)})
     return _bytes(root)
 
 

@@ -7,6 +7,7 @@ import numpy as np
 from skimage import measure, morphology
 
 from ..errors import BadDrawing
+from .proposal import Progress, no_progress
 
 SPECK_PX = 12
 """Paper regions smaller than this are scanning noise."""
@@ -15,31 +16,72 @@ TINT = 24
 """Paper whose colour channels differ by this much is coloured in, not yellowed."""
 SPECKS_PER_REGION = 5
 """A picture with more specks than this for each region is grain or a printer's screen, not lines."""
-OUTSIDES = ("auto", "keep", "drop")
+GAP_PX = 6.0
+"""Gaps up to this are bridged unless said otherwise (own prototype's figure)."""
+FAN_DEG = 50.0
+LIGHT_SIDE, LIGHT_SHARE = 480, 0.06
 
 
 @dataclass(frozen=True)
 class Labels:
-    """`picture` int32, 0 = outside the work, 1..count regions. `ends` are loose line ends, (x, y) in pixels."""
+    """`picture` int32, 0 = outside the work, 1..count regions. `ends` are loose line ends, `bridged` those that were
+    joined to another line, (x, y) in pixels; `ink_px` the usual width of a line."""
 
     picture: np.ndarray
     count: int
     specks: int
     ends: list[tuple[float, float]]
+    bridged: list[tuple[float, float]]
+    ink_px: float
 
 
-def label_regions(grey: np.ndarray, outside: str = "auto") -> Labels:
-    """Threshold (Otsu), label the paper, decide what is outside, give each ink pixel to its nearest region."""
+def ink_of(grey: np.ndarray, darkness: int = 0) -> np.ndarray:
+    """Where the picture is inked: Otsu's threshold after uneven light is taken out; `darkness` -10..10 takes less or
+    more for ink. Raises `BadDrawing` for what is blank or mostly dark."""
     low, high = int(grey.min()), int(grey.max())
     if high - low < 40:
         raise BadDrawing("This picture is blank: no dark line stands out from its paper.")
-    level, _ = cv2.threshold(grey, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
-    ink = grey <= level
+    even = evenly_lit(grey)
+    level, _ = cv2.threshold(even, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    ink = even <= np.clip(level + 6 * darkness, 1, 254)
     share = float(ink.mean())
     if share > 0.6:
         raise BadDrawing(
-            f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on light paper."
+            f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on light paper, or read it as a photo."
         )
+    if not ink.any():
+        raise BadDrawing("No line is dark enough at this setting. Turn the ink darkness up.")
+    return ink
+
+
+def evenly_lit(grey: np.ndarray) -> np.ndarray:
+    """The picture as if the light fell evenly: divided by the paper round each place, found in a small copy."""
+    height, width = grey.shape
+    shrink = min(1.0, LIGHT_SIDE / max(height, width))
+    size = (max(8, round(width * shrink)), max(8, round(height * shrink)))
+    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
+    reach = max(3, round(LIGHT_SHARE * max(size))) | 1
+    paper = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
+    paper = cv2.GaussianBlur(paper, (0, 0), reach / 2).astype(np.float32)
+    bright = float(np.percentile(paper, 95))
+    if paper.min() >= 0.93 * bright:
+        return grey
+    # a filled black shape is wider than the reach: it is ink, not paper in shadow
+    paper = np.maximum(paper, 0.4 * bright)
+    return cv2.divide(grey, cv2.resize(paper, (width, height)).astype(np.uint8), scale=235)
+
+
+def label_regions(
+    ink: np.ndarray, outside: str = "auto", gap_px: float = GAP_PX, progress: Progress = no_progress
+) -> Labels:
+    """Close gaps in the lines, label the paper, decide what is outside, give each ink pixel to its nearest region."""
+    progress(0.1, "bridging gaps in the lines")
+    skeleton = morphology.skeletonize(ink)
+    half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
+    ink_px = 2 * float(np.median(half[skeleton])) if skeleton.any() else 1.0
+    tips = loose_ends(ink, skeleton, half)
+    ink, bridged, ends = bridge(ink, tips, half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
+    progress(0.6, "telling the regions apart")
     count, label, stats, _ = cv2.connectedComponentsWithStats((~ink).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S)
     small = stats[:, cv2.CC_STAT_AREA] < SPECK_PX
     small[0] = False
@@ -60,7 +102,7 @@ def label_regions(grey: np.ndarray, outside: str = "auto") -> Labels:
     lut[outer] = len(inner) + 1
     grown = _regrow_islands(_grow(lut[label]), len(inner) + 1)
     grown[grown == len(inner) + 1] = 0
-    return Labels(grown, len(inner), int(small.sum()), loose_ends(ink))
+    return Labels(grown, len(inner), int(small.sum()), ends, bridged, ink_px)
 
 
 def region_colours(labels: Labels, picture: np.ndarray) -> dict[int, str]:
@@ -129,28 +171,60 @@ def _regrow_islands(label: np.ndarray, count: int) -> np.ndarray:
     return label
 
 
-def loose_ends(ink: np.ndarray) -> list[tuple[float, float]]:
-    """Tips of the ink's skeleton that lie in the open: a line that stops before it meets another.
+def loose_ends(ink: np.ndarray, skeleton: np.ndarray, half_width: np.ndarray) -> list[tuple[float, float, float]]:
+    """Tips of the ink's skeleton that lie in the open, a line that stops before it meets another: x, y in pixels and
+    the direction in which it was going, in radians.
 
     A tip counts when the line behind it is at least three times as long as it is wide; otherwise it is a dot or a
     thickening of the line.
     """
-    skeleton = morphology.skeletonize(ink)
     around = cv2.filter2D(skeleton.astype(np.uint8), -1, np.ones((3, 3), np.float32), borderType=cv2.BORDER_CONSTANT)
     rows, columns = np.nonzero(skeleton & (around == 2))
-    half_width = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
     height, width = ink.shape
     ends = []
     for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
         reach = int(3 * 2 * half_width[row, column]) + 2
         if not (3 < row < height - 4 and 3 < column < width - 4):
             continue
-        window = skeleton[max(0, row - reach) : row + reach + 1, max(0, column - reach) : column + reach + 1]
+        top, left = max(0, row - reach), max(0, column - reach)
+        window = skeleton[top : row + reach + 1, left : column + reach + 1]
         parts = measure.label(window, connectivity=2)
-        own = parts == parts[min(row, reach), min(column, reach)]
+        own = parts == parts[row - top, column - left]
         if own.sum() >= reach and not _has_branch(own):
-            ends.append((column + 0.5, row + 0.5))
+            behind = np.argwhere(own)
+            way = np.array([row - top, column - left]) - behind.mean(axis=0)
+            ends.append((column + 0.5, row + 0.5, float(np.arctan2(way[0], way[1]))))
     return ends
+
+
+def bridge(
+    ink: np.ndarray, tips: list[tuple[float, float, float]], half_width: np.ndarray, gap_px: float
+) -> tuple[np.ndarray, list[tuple[float, float]], list[tuple[float, float]]]:
+    """Draw each loose end on to the nearest ink ahead of it, within 50 degrees and the gap: the ink with its bridges,
+    the ends that were joined and those that were not."""
+    height, width = ink.shape
+    drawn = ink.astype(np.uint8)
+    joined, loose = [], []
+    fan = np.radians(np.linspace(-FAN_DEG, FAN_DEG, 21))
+    for x, y, way in tips:
+        half = float(half_width[int(y), int(x)])
+        run = np.arange(half + 1, half + gap_px + 2.5, 0.5)
+        px = np.floor(x + np.cos(way + fan)[:, None] * run).astype(int)
+        py = np.floor(y + np.sin(way + fan)[:, None] * run).astype(int)
+        on = (px >= 0) & (py >= 0) & (px < width) & (py < height)
+        hit = on & ink[py.clip(0, height - 1), px.clip(0, width - 1)]
+        hit &= np.cumsum(~hit, axis=1) > 0  # it must leave its own ink first
+        if not hit.any():
+            loose.append((x, y))
+            continue
+        # straight on before sideways, near before far
+        cost = np.where(hit.any(axis=1), hit.argmax(axis=1), 10_000) + np.abs(np.degrees(fan)) / 60
+        ray = int(cost.argmin())
+        step = int(hit[ray].argmax())
+        end = (int(px[ray, step]), int(py[ray, step]))
+        cv2.line(drawn, (int(x), int(y)), end, 1, max(2, round(half)))
+        joined.append((x, y))
+    return drawn.astype(bool), joined, loose
 
 
 def _has_branch(line: np.ndarray) -> bool:

@@ -23,15 +23,15 @@ class Faces:
     slivers: int
 
 
-def faces_of(lines: shapely.Geometry, frame: shapely.Polygon | None = None) -> Faces:
+def faces_of(lines: shapely.Geometry, frame: shapely.Polygon | None = None, close_mm: float = CLOSE_MM) -> Faces:
     """Faces enclosed by lines in mm. `frame` adds a sheet's border and drops what lies outside it."""
     if frame is not None:
         lines = shapely.union(shapely.intersection(lines, frame), frame.exterior)
-    whole, closed = _close_ends(noded(lines))
+    whole, closed = _close_ends(noded(lines), close_mm)
     polygons = shapely.polygonize(shapely.get_parts(whole))
     outlines = [p for p in shapely.get_parts(polygons) if p.area > GRID_MM]
-    outlines, slivers = _dissolve_slivers(outlines)
-    return Faces(outlines, [(float(x), float(y)) for x, y in _ends(whole)], closed, slivers)
+    outlines, slivers = without_slivers(outlines)
+    return Faces(outlines, [(float(x), float(y)) for x, y in _ends(whole, close_mm)], closed, slivers)
 
 
 def noded(lines) -> shapely.Geometry:
@@ -41,21 +41,21 @@ def noded(lines) -> shapely.Geometry:
         return shapely.unary_union(shapely.get_parts(lines), grid_size=GRID_MM)
 
 
-def _ends(whole: shapely.Geometry) -> np.ndarray:
+def _ends(whole: shapely.Geometry, close_mm: float) -> np.ndarray:
     """Points where exactly one line ends. A line drawn a little too far, past the one it meets, has no loose end."""
     merged = shapely.get_parts(shapely.line_merge(whole))
     # a ring counts twice at the point where it closes: a line that meets it there is no loose end
     ends = np.concatenate([shapely.get_coordinates(shapely.get_point(merged, i)) for i in (0, -1)])
     left, _, right, _ = shapely.bounds(whole)
-    overshoot = np.tile(shapely.length(merged) <= max(CLOSE_MM, OVERSHOOT_SHARE * (right - left)), 2)
+    overshoot = np.tile(shapely.length(merged) <= max(min(close_mm, CLOSE_MM), OVERSHOOT_SHARE * (right - left)), 2)
     _, inverse, count = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
     return ends[(count[inverse.ravel()] == 1) & ~overshoot]
 
 
-def _close_ends(whole: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[float, float]]]:
+def _close_ends(whole: shapely.Geometry, close_mm: float) -> tuple[shapely.Geometry, list[tuple[float, float]]]:
     """Join each loose end to the nearest other end, else to the nearest line that is not its own last stretch."""
-    tips = _ends(whole)
-    if not len(tips):
+    tips = _ends(whole, close_mm)
+    if not len(tips) or close_mm <= 0:
         return whole, []
     segments = shapely.get_parts(whole)
     tree = shapely.STRtree(segments)
@@ -64,10 +64,10 @@ def _close_ends(whole: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[f
     for i, point in enumerate(points):
         others = np.hypot(*(tips - tips[i]).T)
         others[i] = np.inf
-        if others.min() <= CLOSE_MM:
+        if others.min() <= close_mm:
             target = tips[others.argmin()]
         else:
-            near = tree.query(point, predicate="dwithin", distance=CLOSE_MM)
+            near = tree.query(point, predicate="dwithin", distance=close_mm)
             near = [s for s in near if shapely.distance(segments[s], point) > GRID_MM / 2]
             if not near:
                 continue
@@ -80,7 +80,7 @@ def _close_ends(whole: shapely.Geometry) -> tuple[shapely.Geometry, list[tuple[f
     return noded(shapely.geometrycollections([*segments, *bridges])), places
 
 
-def _dissolve_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], int]:
+def without_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], int]:
     """Join faces that no blade could separate into the neighbour with the longest shared border."""
     array = np.array(outlines)
     if not len(array):
@@ -88,18 +88,26 @@ def _dissolve_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Pol
     thin = shapely.is_empty(shapely.buffer(array, -SLIVER_MM / 2, quad_segs=2))
     if not thin.any() or thin.all():
         return outlines, 0
-    keep = {i: outlines[i] for i in np.flatnonzero(~thin).tolist()}
-    slivers = 0
-    for i in np.flatnonzero(thin):
-        shared = {k: shapely.length(shapely.intersection(p, outlines[i])) for k, p in _touching(keep, outlines[i])}
+    keep = dict(enumerate(outlines))
+    tree = shapely.STRtree(array)
+    home: dict[int, int] = {}
+    for i in sorted(np.flatnonzero(thin).tolist(), key=lambda i: outlines[i].area):
+        near = {home_of(home, k) for k in tree.query(outlines[i], predicate="intersects").tolist()} - {i}
+        shared = {k: shapely.length(shapely.intersection(keep[k], keep[i])) for k in near if k in keep}
         best = max(shared, key=lambda k: shared[k], default=None)
-        slivers += 1
-        if best is not None and shared[best] > 0:
-            merged = shapely.union(keep[best], outlines[i])
-            if merged.geom_type == "Polygon":
-                keep[best] = merged
-    return list(keep.values()), slivers
+        if best is None or shared[best] <= 0:
+            del keep[i]
+            continue
+        merged = shapely.coverage_union(keep[best], keep[i])
+        if merged.geom_type == "Polygon":
+            keep[best] = merged
+            home[i] = best
+            del keep[i]
+    return list(keep.values()), int(thin.sum())
 
 
-def _touching(faces: dict[int, shapely.Polygon], face: shapely.Polygon):
-    return [(k, p) for k, p in faces.items() if p.intersects(face)]
+def home_of(home: dict[int, int], key: int) -> int:
+    """Where a thing that was joined into another, and that into a third, ended."""
+    while key in home:
+        key = home[key]
+    return key

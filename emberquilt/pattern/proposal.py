@@ -29,6 +29,10 @@ class Proposal:
     colours: dict[int, str] = field(default_factory=dict)
     openings: tuple[int, ...] = ()
     """Keys of faces that are cut away: the sheet keeps standing round them."""
+    traces: tuple[tuple[str, float, float], ...] = ()
+    """What was done where, in mm: bridged, merged or lost."""
+    pages: int = 1
+    """Pages of the file, of which one was read."""
     left_out: tuple[str, ...] = ()
     """What the file held that is not used: scripts, outside pictures."""
 

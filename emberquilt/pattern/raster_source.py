@@ -2,10 +2,14 @@
 
 import io
 import warnings
+from collections.abc import Sequence
+from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from PIL import Image, ImageOps, UnidentifiedImageError
 
+from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
 
 MOST_PIXELS = 40_000_000
@@ -14,11 +18,21 @@ LEAST_SIDE = 24
 FORMATS = ("PNG", "JPEG", "WEBP")
 
 
-def read_picture(data: bytes) -> tuple[np.ndarray, np.ndarray | None]:
-    """Grey values, uint8, shape (rows, columns), and the same in colour, (rows, columns, 3), where the file has any.
+@dataclass(frozen=True)
+class Picture:
+    """`grey` uint8 (rows, columns); `rgb` uint8 (rows, columns, 3) where the file has colour; `pixel_mm` by its own account."""
 
-    Upright by its EXIF mark, on white. Raises `BadDrawing`.
-    """
+    grey: np.ndarray
+    rgb: np.ndarray | None
+    pixel_mm: float | None = None
+
+
+def picture_of(rgb: np.ndarray, pixel_mm: float | None) -> Picture:
+    return Picture(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), rgb, pixel_mm)
+
+
+def read_picture(data: bytes) -> Picture:
+    """A picture file, upright by its EXIF mark, on white. Raises `BadDrawing`."""
     if len(data) > MOST_BYTES:
         raise BadDrawing(f"This file is {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB can be read.")
     try:
@@ -31,7 +45,7 @@ def read_picture(data: bytes) -> tuple[np.ndarray, np.ndarray | None]:
             "Make it smaller and bring it again."
         ) from None
     except (UnidentifiedImageError, OSError, ValueError):
-        raise BadDrawing("This is no picture that can be read. Bring an SVG, PNG, JPEG or WebP file.") from None
+        raise BadDrawing("This is no picture that can be read. Bring a PNG, JPEG or WebP file.") from None
     width, height = image.size
     if width * height > MOST_PIXELS:
         raise BadDrawing(
@@ -41,7 +55,7 @@ def read_picture(data: bytes) -> tuple[np.ndarray, np.ndarray | None]:
     if min(width, height) < LEAST_SIDE:
         raise BadDrawing(f"This picture is {width} × {height} pixels: too small to hold a pattern.")
     try:
-        return _unpacked(ImageOps.exif_transpose(image))
+        return Picture(*_unpacked(ImageOps.exif_transpose(image)), _pixel_mm(image))
     except (OSError, ValueError, SyntaxError, MemoryError) as problem:
         raise BadDrawing("This picture is damaged and cannot be unpacked.") from problem
 
@@ -49,9 +63,52 @@ def read_picture(data: bytes) -> tuple[np.ndarray, np.ndarray | None]:
 def _unpacked(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:
     if image.mode.startswith("I"):
         deep = np.asarray(image, dtype=np.float32)
-        return (deep / max(float(deep.max()), 1.0) * 255).astype(np.uint8), None
+        full = 65535.0 if deep.max() > 255 else 255.0
+        return (deep / full * 255).astype(np.uint8), None
     if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
         image = image.convert("RGBA")
         image = Image.alpha_composite(Image.new("RGBA", image.size, "white"), image)
     coloured = image.mode not in ("1", "L")
     return np.asarray(image.convert("L")), np.asarray(image.convert("RGB")) if coloured else None
+
+
+def _pixel_mm(image: Image.Image) -> float | None:
+    """What a pixel measures, where the file says so and can be believed."""
+    try:
+        across = float(image.info.get("dpi", (0, 0))[0])
+    except (TypeError, ValueError, ZeroDivisionError):
+        return None
+    return MM_PER_INCH / across if 10 <= across <= 4800 else None
+
+
+def straightened(picture: Picture, corners: Sequence[tuple[float, float]]) -> Picture:
+    """The sheet between four corners (shares of the picture, clockwise from the upper left) as if seen from above.
+
+    Sides are as long as in the picture, the longer of each pair. Raises `BadDrawing` when they enclose no sheet.
+    """
+    height, width = picture.grey.shape
+    at = np.array(corners, np.float32) * np.array([width, height], np.float32)
+    across = max(np.hypot(*(at[1] - at[0])), np.hypot(*(at[2] - at[3])))
+    down = max(np.hypot(*(at[3] - at[0])), np.hypot(*(at[2] - at[1])))
+    turn = [float(np.cross(at[(i + 1) % 4] - at[i], at[(i + 2) % 4] - at[(i + 1) % 4])) for i in range(4)]
+    if min(across, down) < LEAST_SIDE or min(turn) <= 0:
+        raise BadDrawing("These four corners enclose no sheet. Mark them from the upper left, clockwise.")
+    columns, rows = round(float(across)), round(float(down))
+    flat = np.array([[0, 0], [columns, 0], [columns, rows], [0, rows]], np.float32)
+    matrix = cv2.getPerspectiveTransform(at, flat)
+
+    def warp(pixels: np.ndarray) -> np.ndarray:
+        return cv2.warpPerspective(
+            pixels, matrix, (columns, rows), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
+
+    return Picture(warp(picture.grey), None if picture.rgb is None else warp(picture.rgb), picture.pixel_mm)
+
+
+def reduced(pixels: np.ndarray, most_side: int) -> tuple[np.ndarray, float]:
+    """The picture no larger than this along its longer side, and by how much it was reduced."""
+    shrink = most_side / max(pixels.shape[:2])
+    if shrink >= 1:
+        return pixels, 1.0
+    size = (round(pixels.shape[1] * shrink), round(pixels.shape[0] * shrink))
+    return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), size[0] / pixels.shape[1]

@@ -4,7 +4,7 @@ Every operation rebuilds only the pieces it touches, on the grid, and gives each
 their common border. What comes out is checked as a coverage with its neighbours before it is given back.
 """
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 
@@ -14,7 +14,7 @@ import shapely
 from ..constants import GRID_MM
 from ..errors import BadChoice
 from .coverage import Coverage, on_grid
-from .linework import noded
+from .linework import home_of, noded
 
 TOUCH_MM = 2 * GRID_MM
 LEAST_MM2 = 0.01
@@ -183,7 +183,7 @@ def small_joins(
         if not seams:
             continue
         longest = max(s.length_mm for s in seams.values())
-        near = [k for k, s in seams.items() if s.length_mm >= 0.75 * longest and _home(home, k) != key]
+        near = [k for k, s in seams.items() if s.length_mm >= 0.75 * longest and home_of(home, k) != key]
         if near:
             into = min(near, key=lambda k: (colour_apart(key, k), -seams[k].length_mm, k))
             home[key] = into
@@ -191,18 +191,12 @@ def small_joins(
     return pairs
 
 
-def _home(home: Mapping[int, int], key: int) -> int:
-    while key in home:
-        key = home[key]
-    return key
-
-
 def joined(coverage: Coverage, pairs: Sequence[tuple[int, int]]) -> Reshape:
     """The reshape that makes these joins (small, into) come true."""
     home = dict(pairs)
     groups: dict[int, list[int]] = {}
     for small, _ in pairs:
-        groups.setdefault(_home(home, small), []).append(small)
+        groups.setdefault(home_of(home, small), []).append(small)
     changed = {}
     gone: list[int] = []
     for into, several in groups.items():

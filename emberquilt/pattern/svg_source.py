@@ -7,6 +7,7 @@ and drawings too large to be a pattern end in a sentence. Scripts and outside pi
 import io
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from xml.etree.ElementTree import ParseError
 
@@ -16,6 +17,7 @@ import shapely
 import svgelements
 from defusedxml.common import DefusedXmlException
 
+from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
 
 MOST_BYTES = 40_000_000
@@ -37,33 +39,47 @@ class LineSource:
     left_out: tuple[str, ...]
     fills: tuple[tuple[shapely.Geometry, str], ...] = ()
     """Filled shapes from back to front with their colour; empty when none is coloured."""
+    unit_mm: float | None = None
+    """What one unit measures by the file's own account."""
 
 
-def read_svg(data: bytes) -> LineSource:
-    """Every stroke and outline as polylines, flattened to 1/4000 of the page. Raises `BadDrawing`."""
+def parse_svg(data: bytes) -> tuple[svgelements.SVG, tuple[str, ...]]:
+    """The drawing, and words for what it holds that is left out. Raises `BadDrawing`."""
     left_out = _inspect(data)
     try:
-        svg = svgelements.SVG.parse(io.BytesIO(data), reify=False)
+        return svgelements.SVG.parse(io.BytesIO(data), reify=False), left_out
     except RecursionError:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
     except Exception as problem:  # the parser raises whatever it meets: all mean that the file cannot be read
         raise BadDrawing(f"This SVG cannot be read ({type(problem).__name__}).") from problem
-    lines: list[np.ndarray] = []
-    fills = []
+
+
+def shapes_in(svg: svgelements.SVG) -> Iterator[tuple[svgelements.Shape, list[np.ndarray]]]:
+    """Every shape that shows, back to front, with its polylines flattened to 1/4000 of the page."""
     points = 0
     for element in svg.elements(lambda e: isinstance(e, svgelements.Shape)):
         if element.values.get("display") == "none" or element.values.get("visibility") == "hidden":
             continue
-        for line in _flatten(abs(svgelements.Path(element)), _page_size(svg) / 4000):
-            points += len(line)
-            if points > MOST_POINTS:
-                raise BadDrawing(_too_many(points, "or more "))
-            lines.append(line)
-            if len(line) > 3 and (colour := _fill(element)):
-                fills.append((line, colour))
+        lines = flatten(abs(svgelements.Path(element)), page_size(svg) / 4000)
+        points += sum(map(len, lines))
+        if points > MOST_POINTS:
+            raise BadDrawing(_too_many(points, "or more "))
+        if lines:
+            yield element, lines
+
+
+def read_svg(data: bytes) -> LineSource:
+    """Every stroke and outline as polylines. Raises `BadDrawing`."""
+    svg, left_out = parse_svg(data)
+    lines: list[np.ndarray] = []
+    fills = []
+    for element, own in shapes_in(svg):
+        lines += own
+        if colour := _fill(element):
+            fills += [(line, colour) for line in own if len(line) > 3]
     if not lines:
         raise BadDrawing("This SVG holds no lines. Draw the seams as lines or outlines and bring it again.")
-    return LineSource(lines, _page(svg, lines), left_out, _filled(fills))
+    return LineSource(lines, page_of(svg, lines), left_out, _filled(fills), MM_PER_INCH / 96)
 
 
 def _filled(fills: list[tuple[np.ndarray, str]]) -> tuple[tuple[shapely.Geometry, str], ...]:
@@ -166,11 +182,11 @@ def _local(tag) -> str:
     return tag.rsplit("}", 1)[-1] if isinstance(tag, str) else ""
 
 
-def _page_size(svg) -> float:
+def page_size(svg) -> float:
     return max(float(svg.width or 0), float(svg.height or 0), 1.0)
 
 
-def _page(svg, lines: list[np.ndarray]) -> tuple[float, float, float, float]:
+def page_of(svg, lines: list[np.ndarray]) -> tuple[float, float, float, float]:
     try:
         width, height = float(svg.width), float(svg.height)
     except (TypeError, ValueError):
@@ -182,7 +198,7 @@ def _page(svg, lines: list[np.ndarray]) -> tuple[float, float, float, float]:
     return left, top, right - left, bottom - top
 
 
-def _flatten(path: svgelements.Path, tolerance: float) -> list[np.ndarray]:
+def flatten(path: svgelements.Path, tolerance: float) -> list[np.ndarray]:
     """Polylines of a path; closed subpaths end where they start."""
     lines: list[np.ndarray] = []
     current: list[np.ndarray] = []

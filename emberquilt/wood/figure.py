@@ -6,7 +6,7 @@ Grain runs along the tile's x axis. All noise is made in the frequency domain, s
 import numpy as np
 from skimage.color import lab2rgb, rgb2lab
 
-from .colour import lab_of
+from ..colour import lab_of
 from .woods import Wood
 
 TILE_PX = 512

@@ -9,12 +9,14 @@ import numpy as np
 import pytest
 import shapely
 from PIL import Image
+from skimage import morphology
 
+from emberquilt.colour import difference, lab_of
 from emberquilt.errors import BadDrawing
 from emberquilt.pattern.intake import propose
-from emberquilt.pattern.labels import label_regions, loose_ends
+from emberquilt.pattern.knobs import Knobs
+from emberquilt.pattern.labels import ink_of, label_regions, loose_ends
 from emberquilt.units import Length
-from emberquilt.wood.colour import difference, lab_of
 from tests.conftest import cells, grid
 
 
@@ -75,7 +77,7 @@ def test_paper_round_the_figure_can_be_kept():
     picture = np.full((300, 300), 255, np.uint8)
     cv2.circle(picture, (150, 150), 90, 0, 5, cv2.LINE_AA)
     assert propose(png(picture), Length(100)).faces == 1
-    assert propose(png(picture), Length(100), outside="keep").faces == 2
+    assert propose(png(picture), Length(100), Knobs(outside="keep")).faces == 2
 
 
 def test_a_circle_keeps_its_area():
@@ -95,17 +97,22 @@ def test_a_broken_line_loses_a_region_and_says_where():
     assert all(abs(x - 30) < 1.5 for x, _ in ends)
 
 
+def tips(ink: np.ndarray) -> list:
+    half = cv2.distanceTransform(ink, cv2.DIST_L2, 3)
+    return loose_ends(ink > 0, morphology.skeletonize(ink > 0), half)
+
+
 def test_loose_ends_are_tips_not_dots_or_corners():
     ink = np.zeros((200, 200), np.uint8)
     cv2.rectangle(ink, (20, 20), (180, 180), 1, 4)
     cv2.circle(ink, (60, 60), 8, 1, -1)
-    assert loose_ends(ink > 0) == []
+    assert tips(ink) == []
     cv2.line(ink, (100, 100), (100, 180), 1, 4)
-    assert len(loose_ends(ink > 0)) == 1
+    assert len(tips(ink)) == 1
 
 
 def test_labels_fill_the_whole_picture():
-    labels = label_regions(draw(grid(3, 3)))
+    labels = label_regions(ink_of(draw(grid(3, 3))))
     assert labels.count == 9
     parts = np.unique(labels.picture)
     assert set(parts.tolist()) == set(range(10))
@@ -182,7 +189,7 @@ BAD = {
 def test_bad_pictures_end_in_a_clear_sentence(name):
     data, words = BAD[name]
     with pytest.raises(BadDrawing, match=words) as problem:
-        propose(data, Length(300))
+        propose(data, Length(300), Knobs(kind="line"))
     assert str(problem.value).endswith(".")
 
 

@@ -8,6 +8,7 @@ import shapely
 from emberquilt.errors import BadDrawing, BadLength
 from emberquilt.pattern import svg_source
 from emberquilt.pattern.intake import finished_width, propose, recognise
+from emberquilt.pattern.knobs import Knobs
 from emberquilt.units import Length
 
 
@@ -16,7 +17,7 @@ def svg(body: str, size: str = 'width="100mm" height="100mm" viewBox="0 0 100 10
 
 
 def areas(data: bytes, width: float = 100.0, **options) -> list[float]:
-    found = propose(data, Length(width), **options)
+    found = propose(data, Length(width), Knobs(**options))
     assert found.is_valid
     return sorted(found.coverage.area_mm2.values())
 
@@ -178,7 +179,9 @@ def test_kind_is_told_by_content():
     assert recognise(b"\x89PNG\r\n\x1a\n") == "picture"
     assert recognise(b"\xff\xd8\xff\xe0") == "picture"
     with pytest.raises(BadDrawing):
-        recognise(b"%PDF-1.7")
+        recognise(b"Dear woodworker, here is a pear.")
+    assert recognise(b"%PDF-1.7") == "pdf"
+    assert recognise(b"  0\nSECTION\n  2\nHEADER\n") == "dxf"
 
 
 def test_progress_can_stop_the_work(koi_svg):

@@ -9,11 +9,12 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
+from emberquilt.colour import difference, lab_of
 from emberquilt.errors import BadChoice
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.wood.axis import long_axis_deg
-from emberquilt.wood.colour import between, closest, difference, lab_of
+from emberquilt.wood.colour import between, closest
 from emberquilt.wood.figure import tile
 from emberquilt.wood.judgement import seam_reading, wood_findings
 from emberquilt.wood.movement import movement_mm, seasonal_mm
