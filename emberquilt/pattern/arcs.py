@@ -278,11 +278,8 @@ def _line(arcs: _Arcs, i: int, level: np.ndarray, corners: bool, places, moved, 
 def _led(line: np.ndarray, place: np.ndarray, ink_px: float) -> np.ndarray:
     """A line whose start goes to another place: straight from where it is clear of the others' ink, when long enough."""
     run = np.r_[0, np.cumsum(np.hypot(*np.diff(line, axis=0).T))]
-    low = 0.9 * ink_px + 1
-    if run[-1] < 2 * low + 2:
-        share = np.clip(1 - run / max(run[-1], 1e-9), 0, 1)[:, None]
-        return line + share * (place - line[0])
-    return np.vstack([place, line[run >= low]])
+    # a stretch shorter than the ink is wide runs straight from node to node
+    return np.vstack([place, line[run >= min(0.9 * ink_px + 1, run[-1] - 1e-9)]])
 
 
 def _cornered(line: np.ndarray, ink_px: float, closed: bool) -> np.ndarray:
