@@ -52,7 +52,7 @@ def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
         clip = _clip(element)
         opacity = _number(element.values.get("opacity"), 1.0)
         colour, alpha = _paint(element, "fill", gradients)
-        alpha *= opacity * _number(element.values.get("fill-opacity"), 1.0)
+        alpha *= opacity  # the parser has the fill's own opacity in its colour
         if alpha > UNSEEN:
             region = region_of(lines, element.values.get("fill-rule") == "evenodd")
             paints.append(Paint(_clipped(region, clip), colour, min(alpha, 1.0)))
@@ -71,7 +71,7 @@ def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
 
 def _stroke(element, lines, strokes: str, gradients, opacity: float, clip) -> list[Paint]:
     colour, alpha = _paint(element, "stroke", gradients)
-    alpha *= opacity * _number(element.values.get("stroke-opacity"), 1.0)
+    alpha *= opacity
     width = float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
     if alpha <= UNSEEN or width <= 0:
         return []

@@ -90,8 +90,9 @@ def straightened(picture: Picture, corners: Sequence[tuple[float, float]]) -> Pi
     at = np.array(corners, np.float32) * np.array([width, height], np.float32)
     across = max(np.hypot(*(at[1] - at[0])), np.hypot(*(at[2] - at[3])))
     down = max(np.hypot(*(at[3] - at[0])), np.hypot(*(at[2] - at[1])))
-    turn = [float(np.cross(at[(i + 1) % 4] - at[i], at[(i + 2) % 4] - at[(i + 1) % 4])) for i in range(4)]
-    if min(across, down) < LEAST_SIDE or min(turn) <= 0:
+    side = np.roll(at, -1, axis=0) - at
+    turn = side[:, 0] * np.roll(side, -1, axis=0)[:, 1] - side[:, 1] * np.roll(side, -1, axis=0)[:, 0]
+    if min(across, down) < LEAST_SIDE or turn.min() <= 0:
         raise BadDrawing("These four corners enclose no sheet. Mark them from the upper left, clockwise.")
     columns, rows = round(float(across)), round(float(down))
     flat = np.array([[0, 0], [columns, 0], [columns, rows], [0, rows]], np.float32)
