@@ -35,7 +35,7 @@ def test_svg_to_accepted_pieces(count):
 
     def accept():
         draft = Draft.objects.create(
-            owner=person, name="x", file_name="x.svg", data=data, width_text="900 mm", width_mm=900, turn=1
+            owner=person, name="x", file_name="x.svg", data=data, knobs={"how": "width", "size": "900 mm"}, turn=1
         )
         tasks.find_pieces.call(draft.pk, 1)
         draft.refresh_from_db()

@@ -12,7 +12,7 @@ from ezdxf.lldxf.const import DXFError
 from ..errors import BadDrawing
 from .svg_source import MOST_BYTES, MOST_POINTS, LineSource
 
-FLAT_SHARE = 1 / 4000
+FLAT_SHARE = 1 / 20_000
 MOST_ENTITIES = 60_000
 
 

@@ -21,7 +21,7 @@ from .plates import plate
 from .proposal import Progress, Proposal, no_progress
 from .surgery import joined, small_joins
 
-__all__ = ["finished_width", "propose", "recognise"]
+__all__ = ["finished_width", "propose", "recognise", "source_picture"]
 
 MOST_MARKED = 12
 """Loose ends are told one by one up to this many; beyond, one finding counts them."""
@@ -96,6 +96,27 @@ def propose(
             found = _from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")
         return replace(found, pages=page.pages)
     return _from_pixels(raster_source.read_picture(data), work)
+
+
+def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
+    """The source as a page can show it under its pieces, and its media type; empty where there is no picture of it."""
+    if knobs.kind in ("text", "blank"):
+        return b"", "text/plain"
+    kind = recognise(data)
+    if kind == "svg":
+        return data, "image/svg+xml"
+    if kind == "dxf":
+        return b"", "text/plain"
+    if kind == "pdf":
+        picture = read_pdf(data, knobs.page, as_picture=True).picture
+    elif knobs.corners:
+        flat = raster_source.straightened(raster_source.read_picture(data), knobs.corners)
+        picture = flat.rgb if flat.rgb is not None else np.dstack([flat.grey] * 3)
+    else:
+        return data, "image/png" if data.startswith(b"\x89PNG") else "image/jpeg" if data.startswith(
+            b"\xff\xd8"
+        ) else "image/webp"
+    return raster_source.as_png(raster_source.reduced(picture, tones.MOST_SIDE)[0]), "image/png"
 
 
 # --- lines ----------------------------------------------------------------------------------------------------------

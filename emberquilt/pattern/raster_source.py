@@ -113,3 +113,9 @@ def reduced(pixels: np.ndarray, most_side: int) -> tuple[np.ndarray, float]:
         return pixels, 1.0
     size = (round(pixels.shape[1] * shrink), round(pixels.shape[0] * shrink))
     return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), size[0] / pixels.shape[1]
+
+
+def as_png(rgb: np.ndarray) -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(rgb).save(buffer, "PNG", compress_level=1)
+    return buffer.getvalue()

@@ -4,7 +4,8 @@ import pytest
 from django.utils import timezone
 
 from emberquilt.formats.project import write_project
-from tests.core import test_intake_picture, test_intake_svg, test_leaving
+from emberquilt.pattern.knobs import Knobs
+from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_leaving
 from tests.web.conftest import said, upload
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
@@ -38,10 +39,10 @@ def test_from_a_file_to_pieces(client, person, koi_svg):
 def test_another_width_finds_them_again(client, person, koi_svg):
     bring(client, koi_svg)
     draft = Draft.objects.get()
-    client.post(f"/draft/{draft.uid}/again/", {"width": "300 mm", "outside": "keep"})
+    client.post(f"/draft/{draft.uid}/again/", {"how": "width", "size": "300 mm", "outside": "keep"})
     draft.refresh_from_db()
-    assert (draft.state, draft.result["width_mm"], draft.outside) == ("ready", 300, "keep")
-    bad = client.post(f"/draft/{draft.uid}/again/", {"width": "-3"})
+    assert (draft.state, draft.result["width_mm"], draft.knobs["outside"]) == ("ready", 300, "keep")
+    bad = client.post(f"/draft/{draft.uid}/again/", {"how": "width", "size": "-3"})
     assert bad.status_code == 422
     assert "below zero" in said(bad)
     draft.refresh_from_db()
@@ -51,12 +52,13 @@ def test_another_width_finds_them_again(client, person, koi_svg):
 BAD = {f"svg: {k}": v for k, v in test_intake_svg.BAD.items()} | {
     f"picture: {k}": v for k, v in test_intake_picture.BAD.items()
 }
+BAD |= {k: (data, words) for k, (data, knobs, words) in test_intake_kinds.BAD.items() if knobs == Knobs()}
 
 
 @pytest.mark.parametrize("name", BAD)
 def test_every_bad_drawing_ends_in_a_sentence_and_keeps_nothing_half_done(client, person, name):
     data, _ = BAD[name]
-    response = client.post("/bring/", {"drawing": upload(data, "x.png"), "width": "18 in"}, follow=True)
+    response = client.post("/bring/", {"drawing": upload(data, "x.png"), "width": "18 in", "kind": "line"}, follow=True)
     assert response.status_code == 200
     assert said(response).endswith(".")
     assert not Composition.objects.exists()
@@ -98,12 +100,12 @@ def test_progress_is_shown_and_can_be_stopped(client, person, koi_svg, monkeypat
 
 def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
     draft = Draft.objects.create(
-        owner=person, name="x", file_name="x.svg", data=koi_svg, width_text="18 in", width_mm=457.2, turn=1
+        owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
     monkeypatch.setattr(tasks, "EVERY_SECONDS", 0)
     heard = []
 
-    def find(data, width, *, outside, progress, say):
+    def find(data, size, knobs, *, font, progress, say):
         progress(0.3, "first")
         heard.append("first")
         Draft.objects.filter(pk=draft.pk).update(state="stopped")
@@ -119,7 +121,7 @@ def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
 
 def test_what_breaks_unexpectedly_is_told_too(client, person, koi_svg, monkeypatch):
     draft = Draft.objects.create(
-        owner=person, name="x", file_name="x.svg", data=koi_svg, width_text="18 in", width_mm=457.2, turn=1
+        owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
     monkeypatch.setattr(tasks, "propose", lambda *a, **k: 1 / 0)
     with pytest.raises(ZeroDivisionError):
@@ -184,7 +186,7 @@ def test_a_coloured_drawing_suggests_its_woods(client, person, page):
 
 def test_two_tabs_accept_only_once(person, koi_svg):
     draft = Draft.objects.create(
-        owner=person, name="x", file_name="x.svg", data=koi_svg, width_text="18 in", width_mm=457.2, turn=1
+        owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
     tasks.find_pieces.call(draft.pk, 1)
     first, second = Draft.objects.get(), Draft.objects.get()

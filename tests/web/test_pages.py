@@ -67,7 +67,7 @@ def test_the_smoke_test_knows_every_page(work):
 
 def test_nobody_sees_anothers_work(client, work, other, person):
     draft = Draft.objects.create(
-        owner=person, name="x", file_name="x.svg", data=b"<svg/>", width_text="1", width_mm=100
+        owner=person, name="x", file_name="x.svg", data=b"<svg/>", knobs={"how": "width", "size": "100mm"}
     )
     client.force_login(other)
     foreign = [a for n, a in addresses(work).items() if str(work.uid) in a] + [

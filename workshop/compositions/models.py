@@ -130,9 +130,9 @@ class Draft(models.Model):
     name = models.CharField(max_length=120)
     file_name = models.CharField(max_length=200)
     data = models.BinaryField()
-    width_text = models.CharField(max_length=40)
-    width_mm = models.FloatField()
-    outside = models.CharField(max_length=8, default="auto")
+    knobs = models.JSONField(default=dict)
+    """How large and how it is to be read, as the person typed it."""
+    font = models.BinaryField(default=b"")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     turn = models.PositiveIntegerField(default=0)
     share = models.FloatField(default=0)

@@ -22,6 +22,9 @@ def pack_proposal(proposal: Proposal) -> dict:
         "findings": [f.as_dict() for f in proposal.findings],
         "colours": {str(key): colour for key, colour in proposal.colours.items()},
         "left_out": list(proposal.left_out),
+        "openings": list(proposal.openings),
+        "traces": [list(trace) for trace in proposal.traces],
+        "pages": proposal.pages,
     }
 
 
@@ -36,5 +39,8 @@ def unpack_proposal(values: dict) -> Proposal:
         tuple(values["source_box_mm"]),
         tuple(Finding.from_dict(f) for f in values["findings"]),
         {int(key): colour for key, colour in values["colours"].items()},
+        tuple(values["openings"]),
+        tuple((what, x, y) for what, x, y in values["traces"]),
+        values["pages"],
         tuple(values["left_out"]),
     )

@@ -6,7 +6,7 @@ from django_tasks import task
 
 from emberquilt.errors import Cancelled, EmberError
 from emberquilt.pattern.intake import propose
-from emberquilt.units import Length
+from emberquilt.pattern.knobs import knobs_of, size_of
 from workshop.shop.actions import practice_of
 
 from .models import Draft
@@ -33,9 +33,10 @@ def find_pieces(draft_pk: int, turn: int) -> None:
 
     try:
         progress(0.01, "opening the file")
-        say = practice_of(draft.owner).say
-        width = Length(draft.width_mm)
-        proposal = propose(bytes(draft.data), width, outside=draft.outside, progress=progress, say=say)
+        practice = practice_of(draft.owner)
+        size, knobs = size_of(draft.knobs, practice.unit), knobs_of(draft.knobs, practice.unit)
+        data, font = bytes(draft.data), bytes(draft.font)
+        proposal = propose(data, size, knobs, font=font, progress=progress, say=practice.say)
         _tell(draft, turn, state=Draft.State.READY, share=1.0, words="", result=pack_proposal(proposal))
     except Cancelled:
         return
@@ -59,8 +60,8 @@ def _tell(draft: Draft, turn: int, **values) -> bool:
 
 
 def begin(draft: Draft) -> None:
-    """Ask for a (new) try, after the draft is safely written."""
+    """Ask for a (new) try, after the draft is safely written. What an earlier try found stays until this one is done."""
     draft.turn += 1
-    draft.state, draft.share, draft.words, draft.problem, draft.result = Draft.State.WAITING, 0, "", "", None
+    draft.state, draft.share, draft.words, draft.problem = Draft.State.WAITING, 0, "", ""
     draft.save()
     find_pieces.enqueue(draft.pk, draft.turn)

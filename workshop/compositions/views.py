@@ -1,6 +1,7 @@
 """The shelf, bringing a drawing, accepting its pieces, and what leaves the workshop."""
 
 import re
+from collections import Counter
 
 from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
@@ -15,13 +16,16 @@ from emberquilt.drawing.scene import Dress, Mark, Scene, shapes_of
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
-from emberquilt.pattern.intake import finished_width, recognise
+from emberquilt.pattern.intake import recognise, source_picture
+from emberquilt.pattern.knobs import LIMITS, knobs_of, size_of
+from emberquilt.pattern.lettering import MOST_FONT_BYTES, open_font
 from emberquilt.wood.woods import woods
 from workshop.shop.actions import boards_of, practice_of
 from workshop.stations.rack import rack
 from workshop.stations.rule import next_station, shelf_entry
 
 from . import actions, tasks
+from .knobs import knob_context
 from .models import Composition, Draft
 from .plans import plan_of
 from .proposals import unpack_proposal
@@ -69,25 +73,55 @@ def shelf(request):
 def bring(request):
     """A drawing becomes a draft; a project file becomes a composition."""
     upload = request.FILES.get("drawing")
-    if upload is None:
-        return _shelf_with(request, "Choose a file first: a line drawing, or a project file.")
-    if upload.size > MOST_UPLOAD:
+    kind = request.POST.get("kind", "auto")
+    if upload is None and kind not in ("text", "blank"):
+        return _shelf_with(request, "Choose a file first: a drawing, a photo, or a project file.")
+    if upload is not None and upload.size > MOST_UPLOAD:
         return _shelf_with(
             request, f"This file is {upload.size / 1e6:.0f} MB; up to {MOST_UPLOAD / 1e6:.0f} MB can be read."
         )
-    data = upload.read()
+    unit = practice_of(request.user).unit
+    knobs = {"how": "width", "size": request.POST.get("width", "")} | _typed(request.POST)
+    if kind in ("text", "blank"):
+        data = request.POST.get("words", "").encode() if kind == "text" else b""
+        name = request.POST.get("words", "").split("\n")[0][:40] if kind == "text" else "Empty outline"
+        file_name = ""
+    else:
+        data, name, file_name = upload.read(), _title(upload.name), upload.name[:200]
     try:
-        if data[:4] == b"PK\x03\x04" or upload.name.lower().endswith((".zip", ".ember")):
+        if data[:4] == b"PK\x03\x04" or file_name.lower().endswith((".zip", ".ember")):
             row = actions.bring_project(request.user, data)
             return redirect("station", row.uid, next_station(row, plan_of(row)))
-        width = finished_width(request.POST.get("width", ""), practice_of(request.user).unit)
-        recognise(data)
+        size_of(knobs, unit), knobs_of(knobs, unit)
+        if kind not in ("text", "blank"):
+            recognise(data)
     except EmberError as problem:
         return _shelf_with(request, str(problem))
-    draft = Draft(owner=request.user, name=_title(upload.name), file_name=upload.name[:200], data=data,
-                  width_text=request.POST["width"][:40], width_mm=width.mm)  # fmt: skip
+    draft = Draft(owner=request.user, name=name or "Words", file_name=file_name, data=data, knobs=knobs)
     tasks.begin(draft)
     return redirect("draft", draft.uid)
+
+
+KNOBS = (
+    "how",
+    "size",
+    "points",
+    "kind",
+    "outside",
+    "by",
+    "strokes",
+    "letters",
+    "outline",
+    "font",
+    "corners",
+    "more",
+    *LIMITS,
+)
+
+
+def _typed(values) -> dict[str, str]:
+    """The knobs in a form, as they were typed."""
+    return {name: values[name][:2000] for name in KNOBS if values.get(name)}
 
 
 def _shelf_with(request, words: str):
@@ -110,25 +144,22 @@ def draft(request, uid):
         if live:
             return render(request, "compositions/_finding_pieces.html", context)
         return HttpResponse(headers={"HX-Refresh": "true"})
-    if row.state == Draft.State.READY:
-        context["proposal"] = unpack_proposal(row.result)
-    return render(request, "compositions/draft.html", context)
+    if row.result:
+        proposal = unpack_proposal(row.result)
+        done = Counter(what for what, *_ in proposal.traces)
+        context |= {
+            "proposal": proposal,
+            "found": len(proposal.coverage) - len(proposal.openings),
+            "done": done.items(),
+        }
+    return render(request, "compositions/draft.html", context | knob_context(row))
 
 
 @require_GET
 def draft_source(request, uid):
     """The drawing itself, only ever as a picture: whatever scripts it holds stay dead."""
     row = _own_draft(request, uid)
-    data = bytes(row.data)
-    kind = "image/svg+xml" if recognise(data) == "svg" else "image/*"
-    if kind == "image/*":
-        kind = (
-            "image/png"
-            if data.startswith(b"\x89PNG")
-            else "image/jpeg"
-            if data.startswith(b"\xff\xd8")
-            else "image/webp"
-        )
+    data, kind = source_picture(bytes(row.data), knobs_of(row.knobs, practice_of(request.user).unit))
     return HttpResponse(
         data, content_type=kind, headers={"Content-Security-Policy": SANDBOX, "X-Content-Type-Options": "nosniff"}
     )
@@ -136,27 +167,45 @@ def draft_source(request, uid):
 
 @require_GET
 def draft_scene(request, uid):
-    """The proposed pieces with their numbers, and where lines end in the open."""
+    """The proposed pieces with their numbers, and what was bridged, merged or lost where."""
     row = _own_draft(request, uid)
-    if row.state != Draft.State.READY:
+    if not row.result:
         raise BadDrawing("The pieces of this drawing are not found yet.")
     proposal = unpack_proposal(row.result)
-    dress = {key: Dress(label=str(key), tone="ghost") for key in proposal.coverage.keys}
-    marks = tuple(
+    dress = {key: _proposed(proposal, key) for key in proposal.coverage.keys}
+    marks = [Mark(what, x, y) for what, x, y in proposal.traces[:MOST_TRACES]]
+    marks += [
         Mark("pin", *f.point_mm, text=str(i)) for i, f in enumerate(proposal.findings, 1) if f.point_mm is not None
-    )
-    scene = Scene(proposal.width_mm, proposal.height_mm, shapes_of(proposal.coverage), dress, marks)
+    ]
+    scene = Scene(proposal.width_mm, proposal.height_mm, shapes_of(proposal.coverage), dress, tuple(marks))
     return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene), "underlay": list(proposal.source_box_mm)})
+
+
+MOST_TRACES = 2000
+
+
+def _proposed(proposal, key: int) -> Dress:
+    if key in proposal.openings:
+        return Dress(tone="open")
+    colour = proposal.colours.get(key, "")
+    return Dress(label=str(key), tone="tint" if colour else "ghost", colour=colour)
 
 
 @require_POST
 def draft_again(request, uid):
-    """Another width, or the paper round the drawing treated another way."""
+    """Other knobs: the pieces are found again, and what was found before stays to be seen until then."""
     row = _own_draft(request, uid)
-    width = finished_width(request.POST.get("width", ""), practice_of(request.user).unit)
-    outside = request.POST.get("outside", "auto")
-    row.width_mm, row.width_text = width.mm, request.POST["width"][:40]
-    row.outside = outside if outside in ("auto", "keep", "drop") else "auto"
+    unit = practice_of(request.user).unit
+    knobs = row.knobs | {name: request.POST[name][:2000] for name in KNOBS if name in request.POST}
+    size_of(knobs, unit), knobs_of(knobs, unit)
+    if "words" in request.POST and knobs.get("kind") == "text":
+        row.data = request.POST["words"].encode()
+    if upload := request.FILES.get("font_file"):
+        row.font = upload.read() if upload.size <= MOST_FONT_BYTES else b""
+        open_font(bytes(row.font))
+    elif request.POST.get("font"):
+        row.font = b""
+    row.knobs = knobs
     tasks.begin(row)
     return redirect("draft", row.uid)
 
@@ -178,7 +227,7 @@ def draft_discard(request, uid):
 def draft_accept(request, uid):
     """Keep the pieces that were shown: they become a composition, the draft goes."""
     row = _own_draft(request, uid)
-    if row.state != Draft.State.READY:
+    if not row.result:
         raise BadDrawing("The pieces of this drawing are not found yet.")
     made = actions.accept_draft(row, request.POST.get("name", row.name), practice_of(request.user))
     return redirect("station", made.uid, "wood")

@@ -90,6 +90,7 @@ def shelf_entry(row: Composition, plan: Plan) -> dict:
         "station_name": NAMES[station],
         "left": plan.left.get(station, 0),
         "rule": shelf_rule(row, plan),
+        "layered": len(plan.composition.layers) > 1,
         "begun": bool(row.cursor or row.events.exists()) or any(p.wood for p in plan.composition.pieces()),
     }
 

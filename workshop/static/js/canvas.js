@@ -57,6 +57,8 @@ export function drawPieces(ctx, scene, view, size, ready) {
   const s = view.scale;
   ctx.setTransform(s, 0, 0, s, view.x, view.y);
   if (scene.underlay) ctx.drawImage(scene.underlay.image, ...scene.underlay.box);
+  const wiped = scene.underlay && scene.wipe > 0;
+  if (wiped) { ctx.save(); ctx.beginPath(); ctx.rect(scene.wipe * scene.w, 0, scene.w, scene.h); ctx.clip(); }
   const seen = scene.shapes.filter(({ box }) => box[2] * s + view.x > 0 && box[0] * s + view.x < size.w && box[3] * s + view.y > 0 && box[1] * s + view.y < size.h);
   let grey = false;
   for (const shape of seen) {
@@ -85,6 +87,7 @@ export function drawPieces(ctx, scene, view, size, ready) {
     ctx.globalCompositeOperation = "source-over";
   }
   for (const shape of seen) drawWords(ctx, shape, scene.dress.pieces[shape.key], s);
+  if (wiped) { ctx.restore(); ctx.fillStyle = EMBER; ctx.fillRect(scene.wipe * scene.w - 1 / s, 0, 2 / s, scene.h); }
 }
 
 // What is cut away: the bench seen through it, hatched.
@@ -128,6 +131,10 @@ export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
   ctx.restore();
 }
 
+// What was bridged (square), merged (circle) or lost (ember circle) in a brought drawing.
+const round = (ctx, x, y, r) => ctx.arc(x, y, r, 0, 7);
+const TRACES = { bridged: (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r), merged: round, lost: round };
+
 export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(1, 0, 0, 1, 0, 0);
   ctx.clearRect(0, 0, size.w, size.h);
@@ -150,6 +157,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   for (const m of marks) {
     if (m.kind === "hole") drawHole(ctx, m.x, m.y, s);
     if (m.kind === "ring") { ctx.beginPath(); ctx.arc(m.x, m.y, 17 / s, 0, 7); ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(); }
+    if (TRACES[m.kind]) { ctx.beginPath(); TRACES[m.kind](ctx, m.x, m.y, 5 / s); ctx.fillStyle = m.kind === "bridged" ? EMBER : SHEET; ctx.fill(); ctx.lineWidth = 2 / s; ctx.strokeStyle = m.kind === "lost" ? EMBER : INK; ctx.stroke(); }
     if (m.kind === "start") drawStart(ctx, m, s);
   }
   if (one && drag.arrows && scene.dress.pieces[one.key]?.[0]) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);

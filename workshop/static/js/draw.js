@@ -3,6 +3,9 @@ const HINTS = {
   line: "Click from border to border, or drag. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, <kbd>Esc</kbd> leaves it.",
   closed: "Click round it, or drag. <kbd>Enter</kbd> closes it, <kbd>C</kbd> bends it, <kbd>Esc</kbd> leaves it.",
   drag: "Take hold of a junction and drag it. <kbd>Esc</kbd> leaves it.",
+  corners: "Click the four corners of the sheet from the upper left, clockwise, then <kbd>Enter</kbd>.",
+  points: "Click two places whose distance you know, then <kbd>Enter</kbd>.",
+  more: "Drag over the place that gets more tones. <kbd>Esc</kbd> leaves it.",
 };
 const SNAP_PX = 9, STEP_PX = 3;
 
@@ -12,9 +15,9 @@ export function drawing(panel, finished) {
   let tool = null, pressed = false, dragged = false;
 
   function begin(verb, closed, words) {
-    tool = { verb, closed, kind: verb === "junction" ? "drag" : closed ? "closed" : "line", points: [], curve: false };
+    tool = { verb, closed, kind: verb === "junction" || verb === "more" ? "drag" : closed ? "closed" : "line", points: [], curve: false };
     element.dataset.tool = verb;
-    hint.innerHTML = HINTS[tool.kind];
+    hint.innerHTML = HINTS[verb] ?? HINTS[tool.kind];
     hint.hidden = false;
     element.setAttribute("aria-description", words);
     element.focus({ preventScroll: true });

@@ -9,7 +9,6 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from emberquilt.bench import cards
-from emberquilt.pattern.intake import finished_width
 from workshop.bench.models import Event
 from workshop.compositions import actions, demo, store, tasks
 from workshop.compositions.models import Composition, Draft
@@ -41,10 +40,9 @@ class Command(BaseCommand):
 
 def bring(owner, given: dict) -> Composition:
     """A drawing through the real intake, accepted."""
-    width = finished_width(given["width"], practice_of(owner).unit)
     draft = Draft.objects.create(
         owner=owner, name=given["name"], file_name=given["file"], data=(demo.FOLDER / given["file"]).read_bytes(),
-        width_text=given["width"], width_mm=width.mm,
+        knobs={"how": "width", "size": given["width"]} | given.get("knobs", {}),
     )  # fmt: skip
     tasks.find_pieces.call(draft.pk, draft.turn)
     draft.refresh_from_db()

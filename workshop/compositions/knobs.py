@@ -1,0 +1,75 @@
+"""What the page of a brought drawing offers to turn, by the kind of drawing."""
+
+from emberquilt.errors import BadDrawing
+from emberquilt.pattern.intake import recognise
+from emberquilt.pattern.knobs import CHOICES, KINDS, LIMITS, SIZES, Knobs
+from emberquilt.pattern.lettering import FONTS
+
+from .models import Draft
+
+WORDS = {
+    "kind": "Read it as", "smallest_mm": "No piece narrower than", "gap_mm": "Bridge gaps up to", "smooth": "Smoothness", "ink": "Ink darkness",
+    "tones": "Tones", "by": "Told apart", "more_tones": "Tones there", "outside": "Paper round it", "strokes": "Drawn lines are", "page": "Page",
+    "font": "Letters in", "letters": "Cut as", "spacing": "Apart, % of their height", "bend_deg": "Bent over, degrees", "outline": "Outline",
+    "margin_mm": "Margin", "across": "Width to height",
+}  # fmt: skip
+OFFERED = {
+    "picture": ("kind",), "line": ("gap_mm", "smooth", "ink", "outside", "smallest_mm"), "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
+    "svg": ("kind",), "painted": ("strokes", "outside", "smallest_mm"), "lines": ("gap_mm", "outside", "smallest_mm"),
+    "pdf": ("page",), "dxf": (), "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"), "blank": ("outline", "across"),
+}  # fmt: skip
+PLACEHOLDERS = {"gap_mm": "as it looks", "smallest_mm": "any"}
+RANGES = ("smooth", "ink", "tones", "more_tones")
+
+
+def sort_of(row: Draft) -> str:
+    """text, blank, or what the file is by its content."""
+    if row.knobs.get("kind") in ("text", "blank"):
+        return row.knobs["kind"]
+    try:
+        return recognise(bytes(row.data))
+    except BadDrawing:
+        return "picture"
+
+
+def knob_context(row: Draft) -> dict:
+    """The fields of the form beside the picture, and the tools that mark places on it."""
+    sort = sort_of(row)
+    told = (row.result or {}).get("kind", "")
+    photo = "photo" in told or row.knobs.get("kind") == "photo"
+    read_as = "photo" if photo else "line" if "picture" in told else "painted" if told == "painted SVG" else "lines"
+    names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED[read_as])
+    usual = Knobs()
+    fields = [
+        {
+            "name": name,
+            "words": WORDS[name],
+            "value": row.knobs.get(name, "" if name.endswith("_mm") and name != "margin_mm" else getattr(usual, name)),
+            "choices": _choices(name, sort),
+            "limits": LIMITS.get(name),
+            "range": name in RANGES,
+            "placeholder": PLACEHOLDERS.get(name, ""),
+        }
+        for name in names
+        if name != "more_tones" or row.knobs.get("more")
+    ]
+    pictured = sort == "picture"
+    words = bytes(row.data).decode(errors="replace") if sort == "text" else ""
+    return {
+        "fields": fields,
+        "sizes": SIZES,
+        "knobs": row.knobs,
+        "sort": sort,
+        "pictured": pictured,
+        "photo": photo,
+        "words": words,
+    }
+
+
+def _choices(name: str, sort: str) -> dict[str, str] | None:
+    if name == "font":
+        return {code: words for code, (words, _) in FONTS.items()}
+    if name == "kind":
+        offered = ("auto", "line", "photo") if sort == "picture" else ("auto", "line", "painted")
+        return {code: KINDS[code] for code in offered}
+    return CHOICES.get(name)
