@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 import shapely
 
@@ -27,8 +28,8 @@ MOST_MARKED = 12
 """Loose ends are told one by one up to this many; beyond, one finding counts them."""
 PAINTED_SHARE = 0.35
 """An SVG whose coloured fills cover this share of its page is taken as painted."""
-PHOTO_TONES = 0.35
-"""A picture with this share of middle greys is taken as a photo."""
+PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.08
+"""A picture with less paper than this, and more pixels than this that differ from their surroundings, is a photo."""
 
 Say = Callable[[float], str]
 
@@ -267,12 +268,12 @@ def _from_pixels(picture: raster_source.Picture, work: _Work, kind: str = "") ->
 
 
 def _looks_like_photo(grey: np.ndarray) -> bool:
-    """Line art is paper and ink; a photo is mostly what lies between."""
-    step = max(1, int((grey.size / 400_000) ** 0.5))
-    sample = np.sort(grey[::step, ::step].ravel())
-    low, high = float(sample[len(sample) // 100]), float(sample[-len(sample) // 4])
-    middle = (sample > low + 0.25 * (high - low)) & (sample < low + 0.75 * (high - low))
-    return high - low > 30 and float(middle.mean()) > PHOTO_TONES
+    """Line art is mostly paper once the light is even, or flatly coloured in; a photo is neither."""
+    small, _ = raster_source.reduced(grey, 1200)
+    even = labels.evenly_lit(small)
+    paper = float((even > 0.8 * np.percentile(even, 95)).mean())
+    rough = float((cv2.absdiff(small, cv2.medianBlur(small, 5)) > 2).mean())
+    return paper < PHOTO_PAPER and rough > PHOTO_ROUGH
 
 
 def _from_line_picture(picture: raster_source.Picture, work: _Work, kind: str) -> Proposal:

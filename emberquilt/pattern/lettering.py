@@ -26,7 +26,7 @@ FONTS = {
 MOST_LETTERS, MOST_LINES = 120, 8
 MOST_FONT_BYTES = 20_000_000
 STEPS = 16
-LINE_EM = 1.25
+LINE_EM = 1.1
 
 
 @dataclass(frozen=True)

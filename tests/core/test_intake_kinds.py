@@ -135,6 +135,13 @@ def painted(found, shape) -> np.ndarray:
     return canvas_
 
 
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "camera", "chelsea", "coins"])
+def test_a_photo_is_told_from_line_art(name):
+    picture = getattr(skimage.data, name)()
+    assert propose(png(picture), Length(300)).kind.startswith("photo")
+    assert propose(cv2.imencode(".png", drawn(truth(30, 1), 3.0, 5))[1].tobytes(), Length(300)).kind == "line picture"
+
+
 def test_no_region_of_a_photo_is_smaller_than_asked():
     found = propose(png(skimage.data.coffee()), Length(400), Knobs(kind="photo", tones=6, smallest_mm=12.0))
     assert min(found.coverage.area_mm2.values()) >= 0.9 * np.pi / 4 * 12.0**2 * 0.9

@@ -23,6 +23,7 @@ def addresses(row) -> dict[str, str]:
         "shop": "/shop/",
         "bench": f"/picture/{row.uid}/bench/",
         "shapes": f"/picture/{row.uid}/shapes.json",
+        "small": f"/picture/{row.uid}/small?smallest=9mm",
         "login": "/enter/",
         "locked": "/locked/",
     }

@@ -4,6 +4,8 @@ from emberquilt.errors import BadDrawing
 from emberquilt.pattern.intake import recognise
 from emberquilt.pattern.knobs import CHOICES, KINDS, LIMITS, SIZES, Knobs
 from emberquilt.pattern.lettering import FONTS
+from emberquilt.practice import Practice
+from emberquilt.units import format_length
 
 from .models import Draft
 
@@ -32,19 +34,18 @@ def sort_of(row: Draft) -> str:
         return "picture"
 
 
-def knob_context(row: Draft) -> dict:
+def knob_context(row: Draft, practice: Practice) -> dict:
     """The fields of the form beside the picture, and the tools that mark places on it."""
     sort = sort_of(row)
     told = (row.result or {}).get("kind", "")
     photo = "photo" in told or row.knobs.get("kind") == "photo"
     read_as = "photo" if photo else "line" if "picture" in told else "painted" if told == "painted SVG" else "lines"
     names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED[read_as])
-    usual = Knobs()
     fields = [
         {
             "name": name,
             "words": WORDS[name],
-            "value": row.knobs.get(name, "" if name.endswith("_mm") and name != "margin_mm" else getattr(usual, name)),
+            "value": row.knobs.get(name, _usual(name, practice)),
             "choices": _choices(name, sort),
             "limits": LIMITS.get(name),
             "range": name in RANGES,
@@ -64,6 +65,14 @@ def knob_context(row: Draft) -> dict:
         "photo": photo,
         "words": words,
     }
+
+
+def _usual(name: str, practice: Practice):
+    """What a knob says before it is turned; lengths as one would type them."""
+    value = getattr(Knobs(), name)
+    if not name.endswith("_mm"):
+        return f"{value:g}" if isinstance(value, float) else value
+    return format_length(value, practice.unit, practice.denominator) if value else ""
 
 
 def _choices(name: str, sort: str) -> dict[str, str] | None:

@@ -152,7 +152,7 @@ def draft(request, uid):
             "found": len(proposal.coverage) - len(proposal.openings),
             "done": done.items(),
         }
-    return render(request, "compositions/draft.html", context | knob_context(row))
+    return render(request, "compositions/draft.html", context | knob_context(row, practice_of(request.user)))
 
 
 @require_GET
@@ -172,7 +172,9 @@ def draft_scene(request, uid):
     if not row.result:
         raise BadDrawing("The pieces of this drawing are not found yet.")
     proposal = unpack_proposal(row.result)
-    dress = {key: _proposed(proposal, key) for key in proposal.coverage.keys}
+    solid = [key for key in proposal.coverage.keys if key not in proposal.openings]
+    dress = {key: Dress(tone="open") for key in proposal.openings}
+    dress |= {key: _proposed(proposal.colours.get(key, ""), i) for i, key in enumerate(solid, 1)}
     marks = [Mark(what, x, y) for what, x, y in proposal.traces[:MOST_TRACES]]
     marks += [
         Mark("pin", *f.point_mm, text=str(i)) for i, f in enumerate(proposal.findings, 1) if f.point_mm is not None
@@ -184,11 +186,8 @@ def draft_scene(request, uid):
 MOST_TRACES = 2000
 
 
-def _proposed(proposal, key: int) -> Dress:
-    if key in proposal.openings:
-        return Dress(tone="open")
-    colour = proposal.colours.get(key, "")
-    return Dress(label=str(key), tone="tint" if colour else "ghost", colour=colour)
+def _proposed(colour: str, number: int) -> Dress:
+    return Dress(label=str(number), tone="tint" if colour else "ghost", colour=colour)
 
 
 @require_POST
