@@ -145,5 +145,6 @@ def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composi
     )
     kind = "sheet" if openings else "mosaic"
     layer = Layer(1, "Picture", kind, proposal.coverage, pieces)
-    return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice,
+    pins = {"lettered": True} if openings else {}
+    return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice, pins,
                        intake_findings=proposal.findings)  # fmt: skip

@@ -28,6 +28,8 @@ class Finding:
     limit: float | None = None
     unit: str = ""
     fix: Fix | None = None
+    more: tuple[Fix, ...] = ()
+    """Other commands that clear it."""
 
     @property
     def id(self) -> str:

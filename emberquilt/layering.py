@@ -106,6 +106,18 @@ def overlay(composition: Composition, pieces: list[Piece], values: Values) -> Ed
     layers: dict[int, dict[str, Any] | None] = {
         key: _fields(pieces[0].part.capitalize() or "Overlay", "overlay", place + 0.5)
     }
+    if values.get("how") == "move":
+        whole = [b for b in _born(composition, key, chosen).values()]
+        took = {
+            b.piece.key: replace(b, piece=replace(was, key=b.piece.key)) for b, was in zip(whole, pieces, strict=True)
+        }
+        # what is lifted off leaves an opening behind
+        return Edit(
+            f"overlay of {named(pieces)}",
+            {k: {"opening": True} for k in keys},
+            born=took,
+            layers=layers | {layer.key: {"name": layer.name}},
+        )
     if values.get("how") != "figure":
         born = _born(composition, key, chosen)
         for b, was in zip(list(born.values()), pieces, strict=True):

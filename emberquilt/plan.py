@@ -10,6 +10,7 @@ from .calendar.tasks import Done, Task, tasks_of
 from .composition import Composition
 from .errors import BadChoice
 from .findings import STATIONS, Finding
+from .layers.checks import pattern_findings
 from .relief.heights import Relief, relief_findings, relief_of
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan, saw_plan
@@ -62,6 +63,7 @@ class Plan:
         composition = self.composition
         return (
             *composition.intake_findings,
+            *pattern_findings(composition),
             *wood_findings(composition.in_hand, composition.practice),
             *relief_findings(composition.in_hand, composition.practice),
             *stock_findings(self.needs, composition.practice),

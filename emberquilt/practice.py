@@ -53,6 +53,9 @@ LIMITS = {
     "fit_minutes": (0.0, 120.0),
     "coats": (0, 20),
     "estimate_ratio": (0.1, 20.0),
+    "throat_mm": (100.0, 1500.0),
+    "ruler_across_mm": (120.0, 180.0),
+    "ruler_down_mm": (120.0, 180.0),
 }
 
 FINE_MM = 1.4
@@ -70,6 +73,11 @@ class Practice:
     unit: str = "in"
     denominator: int = 32
     paper: str = "Letter"
+    ruler_across_mm: float = 150.0
+    """What the 150 mm of the check page measure across as this printer prints them; the print pack corrects for it."""
+    ruler_down_mm: float = 150.0
+    throat_mm: float = 406.4
+    """Depth of the saw's throat: 16 in."""
     blade_school: str = "thickness"
     one_blade: int = 5
     fit: str = "beside"

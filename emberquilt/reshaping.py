@@ -251,7 +251,10 @@ def mirror(composition: Composition, _pieces: list[Piece], values: Values) -> Ed
     """The whole picture as in a mirror, left for right; arrows turn with it."""
     width = composition.width_mm
     fields = {p.key: {"grain_deg": (180 - p.grain_deg) % 360} for p in composition.pieces() if p.grain_deg is not None}
-    return transformed(composition, Edit("mirrored", fields), lambda xy: xy * [-1, 1] + [width, 0], {})
+    pins = {name: value for name, value in composition.pins.items() if name != "mirrored"}
+    if not composition.pins.get("mirrored"):
+        pins["mirrored"] = True
+    return transformed(composition, Edit("mirrored", fields), lambda xy: xy * [-1, 1] + [width, 0], {"pins": pins})
 
 
 def resize(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:

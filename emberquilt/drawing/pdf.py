@@ -11,6 +11,7 @@ from reportlab.pdfgen.canvas import Canvas
 from ..composition import Composition
 from ..constants import MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM
 from ..errors import BadChoice
+from ..practice import Practice
 from ..units import format_length
 from ..wood.woods import woods
 from .scene import Shape, shapes_of
@@ -21,6 +22,8 @@ OVERLAP_MM = 10.0
 FOOT_MM = 14.0
 """Below the drawing: sheet name and check ruler."""
 RULER_MM = 100.0
+CHECK_MM = 150.0
+"""Length of the rulers on the check page."""
 RED, INK, SOFT = HexColor("#c0271a"), HexColor("#2a2521"), HexColor("#9a8f80")
 
 
@@ -135,7 +138,7 @@ def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int
 
 
 def _tile(canvas, composition, sheet: Sheet, layout: Layout, shapes, boxes, letters) -> None:
-    _page_axes(canvas, layout)
+    _page_axes(canvas, layout, composition.practice)
     layer = composition.in_hand
     canvas.saveState()
     window = canvas.beginPath()
@@ -156,9 +159,51 @@ def _tile(canvas, composition, sheet: Sheet, layout: Layout, shapes, boxes, lett
     _foot(canvas, layout, f"{composition.name}, sheet {sheet.name}")
 
 
-def _page_axes(canvas: Canvas, layout: Layout) -> None:
-    """y downwards from the page's upper left corner, as everywhere else in the core; still in points."""
+def _page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None) -> None:
+    """y downwards from the page's upper left corner, as everywhere else in the core; still in points.
+
+    With a practice, stretched about the printable corner by what its printer shrinks.
+    """
     canvas.transform(1, 0, 0, -1, 0, layout.page_height_mm * POINTS_PER_MM)
+    if practice is not None:
+        across, down = CHECK_MM / practice.ruler_across_mm, CHECK_MM / practice.ruler_down_mm
+        corner = PRINT_MARGIN_MM * POINTS_PER_MM
+        canvas.transform(across, 0, 0, down, corner * (1 - across), corner * (1 - down))
+
+
+def check_pdf(practice: Practice, paper: str) -> bytes:
+    """A page with a ruler across and one down, `CHECK_MM` long, printed without any correction, to be measured."""
+    layout = layout_for(10, 10, paper)
+    size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=size, invariant=1)
+    canvas.setTitle("Check page")
+    _page_axes(canvas, layout)
+    left, top = 22.0, 60.0
+    _words(canvas, left, 24, "Check page", 8, bold=True)
+    for i, line in enumerate((
+        "Print at 100 %, “actual size”, on the printer that will print the pattern. Measure both rulers",
+        f"between their end marks. Each should be {CHECK_MM:g} mm. Type what yours measure at Pattern,",
+        "“how it is done here”: the pages of the pattern are then stretched to come out true.",
+    )):  # fmt: skip
+        _words(canvas, left, 34 + 6 * i, line, 3.6)
+    canvas.setStrokeColor(INK)
+    canvas.setLineWidth(0.2 * POINTS_PER_MM)
+    for mm in range(0, int(CHECK_MM) + 1):
+        long = 6.0 if mm % 10 == 0 else 4.0 if mm % 5 == 0 else 2.0
+        _line(canvas, left + mm, top, left + mm, top + long)
+        _line(canvas, left, top + mm, left + long, top + mm)
+        if mm % 10 == 0:
+            _words(canvas, left + mm, top - 2, str(mm), 3, centre=True)
+            _words(canvas, left - 6, top + mm + 1, str(mm), 3)
+    _line(canvas, left, top, left + CHECK_MM, top)
+    _line(canvas, left, top, left, top + CHECK_MM)
+    canvas.save()
+    return buffer.getvalue()
+
+
+def _line(canvas: Canvas, x0: float, y0: float, x1: float, y1: float) -> None:
+    canvas.line(*(v * POINTS_PER_MM for v in (x0, y0, x1, y1)))
 
 
 def _words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colour=INK) -> None:

@@ -24,7 +24,7 @@ from ..practice import Practice
 from ..wood.woods import woods
 
 FORMAT = "emberquilt-composition"
-VERSION = 1
+VERSION = 2
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50
@@ -83,6 +83,10 @@ def _layer_document(layer: Layer) -> dict:
         "key": layer.key,
         "name": layer.name,
         "kind": layer.kind,
+        "thickness_mm": layer.thickness_mm,
+        "material": layer.material,
+        "note": layer.note,
+        "trim_flush": layer.trim_flush,
         "pieces": [
             {
                 "key": p.key,
@@ -93,6 +97,7 @@ def _layer_document(layer: Layer) -> dict:
                 "shim_mm": p.shim_mm,
                 "part": p.part,
                 "colour": p.colour,
+                "opening": p.opening,
                 "rings": [
                     shapely.get_coordinates(ring)[:-1].round(3).tolist()
                     for ring in (layer.coverage.by_key[p.key].exterior, *layer.coverage.by_key[p.key].interiors)
@@ -105,7 +110,7 @@ def _layer_document(layer: Layer) -> dict:
 
 @cache
 def schema() -> dict:
-    return json.loads((files("emberquilt") / "data" / "composition-1.schema.json").read_text(encoding="utf-8"))
+    return json.loads((files("emberquilt") / "data" / "composition-2.schema.json").read_text(encoding="utf-8"))
 
 
 def read_project(data: bytes) -> Project:
@@ -161,8 +166,10 @@ def _composition(document: dict) -> Composition:
     keys = [p.key for layer in layers for p in layer.pieces]
     if len(keys) != len(set(keys)):
         raise BadProject("Two pieces in this project file have the same key.")
-    if not any(layer.kind == "mosaic" for layer in layers):
-        raise BadProject("This project file holds no layer of pieces.")
+    if len({layer.key for layer in layers}) != len(layers):
+        raise BadProject("Two layers in this project file have the same key.")
+    if not any(layer.solid.pieces for layer in layers):
+        raise BadProject("This project file holds no pieces.")
     try:
         practice = Practice.from_dict(document["practice"])
     except BadChoice as problem:
@@ -186,4 +193,5 @@ def _layer(values: dict) -> Layer:
         if piece["wood"] and piece["wood"] not in woods():
             raise BadProject(f"This project file uses a wood that is not on this shelf: “{piece['wood'][:40]}”.")
     pieces = tuple(Piece(**{name: value for name, value in p.items() if name != "rings"}) for p in values["pieces"])
-    return Layer(values["key"], values["name"], values["kind"], coverage, pieces)
+    more = {name: values[name] for name in ("thickness_mm", "material", "note", "trim_flush") if name in values}
+    return Layer(values["key"], values["name"], values["kind"], coverage, pieces, **more)

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 import shapely
 
+from ..constants import SMALLEST_BIT_MM
 from ..pattern.coverage import largest_circle
 from .blades import Blade
 
-BITS_MM = (3.2, 2.0, 1.6, 0.8)
+BITS_MM = (3.2, 2.0, 1.6, SMALLEST_BIT_MM)
 """1/8, 5/64, 1/16 and 1/32 in; common practice, no source."""
 WASTE_MM = 0.5
 PASS_MM = 0.1

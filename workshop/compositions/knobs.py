@@ -63,7 +63,7 @@ def knob_context(row: Draft, practice: Practice) -> dict:
         "sort": sort,
         "pictured": pictured,
         "photo": photo,
-        "words": words,
+        "text": words,
     }
 
 

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.drawing import readings
 from emberquilt.drawing.panel import dress_json, shapes_json
+from emberquilt.drawing.pdf import check_pdf
 from emberquilt.drawing.scene import Dress, Mark, Scene, shapes_of
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
@@ -24,7 +25,7 @@ from workshop.shop.actions import boards_of, practice_of
 from workshop.stations.rack import rack
 from workshop.stations.rule import next_station, shelf_entry
 
-from . import actions, tasks
+from . import actions, store, tasks
 from .knobs import knob_context
 from .models import Composition, Draft
 from .plans import plan_of
@@ -253,6 +254,10 @@ def leave(request, uid, kind):
     name = re.sub(r"[^A-Za-z0-9]+", "-", row.name).strip("-").lower() or "picture"
     if kind == "project":
         data, content_type, kind = write_project(actions.project_of(row, timezone.now())), "application/zip", "ember"
+    elif kind == "check":
+        practice = store.load(row).practice
+        data, content_type, kind = check_pdf(practice, request.GET.get("paper") or practice.paper), TYPES["pdf"], "pdf"
+        name = "check-page"
     elif kind in TYPES:
         plan = plan_of(row, layer_in_hand(request.GET))
         data, content_type = export(plan, kind, request.GET.get("paper") or None), TYPES[kind]

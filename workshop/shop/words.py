@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from emberquilt.practice import CHOICES, Practice
 
 WORDS = {
+    "ruler_across_mm": "The check page's 150 mm print across as", "ruler_down_mm": "and down as", "throat_mm": "Throat of the saw",
     "unit": "Lengths in", "denominator": "Fractions down to 1/", "paper": "Paper", "blade_school": "Blade",
     "one_blade": "The one size, where one is used", "fit": "Saw", "stock_mm": "Usual stock", "shim_inset_mm": "Shims stay inside by",
     "board_use": "Share of a board that becomes pieces", "saw_mm_per_minute": "Feed in 3/4 in cherry, mm a minute",

@@ -16,7 +16,7 @@ from workshop.compositions.journal import runs
 from workshop.shop.words import fields_of
 
 PRACTICE = {
-    "pattern": ("unit", "denominator", "paper"),
+    "pattern": ("unit", "denominator", "paper", "ruler_across_mm", "ruler_down_mm", "throat_mm"),
     "wood": ("reads_de", "turn_apart_deg", "neck_mm"),
     "relief": ("stock_mm", "shim_inset_mm"),
     "stock": ("board_use",),
