@@ -1,10 +1,21 @@
-"""The demo's two pictures, drawn and planned through the same actions as anybody's."""
+"""The demo's pictures, drawn and planned through the same actions as anybody's."""
 
 from pathlib import Path
 
 FOLDER = Path(__file__).parent
 
 ACORN = {"file": "acorn.svg", "name": "An acorn", "width": "6 in"}
+
+LANTERN = {"file": "lantern.jpg", "name": "The lantern", "width": "12 in",
+           "knobs": {"kind": "photo", "tones": "6", "by": "colour", "smallest_mm": "8 mm"}}  # fmt: skip
+
+LIGHTHOUSE = {"file": "lighthouse.svg", "name": "Lighthouse at dusk", "width": "14 in", "knobs": {"kind": "painted"},
+              "sheets": [("Sky", "maple", "back, glued first"), ("Far hills", "cherry", ""), ("Sea", "mahogany", "stays proud at the edge"),
+                         ("Headland and light", "walnut", "painted edges"), ("Rocks", "wenge", "clear")],
+              "thickness": "1/4 in"}  # fmt: skip
+
+PLAQUE = {"words": "TINDER LANE\n14", "name": "House plaque", "width": "16 in",
+          "knobs": {"kind": "text", "font": "hepta-slab", "outline": "oval", "margin_mm": "1/2 in"}}  # fmt: skip
 
 TWO_KOI = {
     "file": "two-koi-lines.svg",

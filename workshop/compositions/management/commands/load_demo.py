@@ -33,6 +33,9 @@ class Command(BaseCommand):
         shop_of(owner)
         for board in demo.BOARDS:
             add_board(owner, *board)
+        plaque(owner)
+        bring(owner, demo.LANTERN)
+        lighthouse(owner)
         two_koi(owner)
         bring(owner, demo.ACORN)
         self.stdout.write("The demo is on the shelf.")
@@ -40,13 +43,42 @@ class Command(BaseCommand):
 
 def bring(owner, given: dict) -> Composition:
     """A drawing through the real intake, accepted."""
+    file = given.get("file", "")
     draft = Draft.objects.create(
-        owner=owner, name=given["name"], file_name=given["file"], data=(demo.FOLDER / given["file"]).read_bytes(),
+        owner=owner, name=given["name"], file_name=file, data=(demo.FOLDER / file).read_bytes() if file else given["words"].encode(),
         knobs={"how": "width", "size": given["width"]} | given.get("knobs", {}),
     )  # fmt: skip
     tasks.find_pieces.call(draft.pk, draft.turn)
     draft.refresh_from_db()
     return actions.accept_draft(draft, given["name"], practice_of(owner))
+
+
+def lighthouse(owner) -> Composition:
+    """Painted shapes, stacked by tone into five sheets that reach under each other."""
+    row = bring(owner, demo.LIGHTHOUSE)
+    row = actions.perform(row, row.revision, "stack", [], {"by": "colour", "front": "dark", "reach": "8 mm"})
+    for layer, (name, wood, note) in zip(store.load(row).layers, demo.LIGHTHOUSE["sheets"], strict=True):
+        keys = [p.key for p in layer.solid.pieces]
+        for verb, chosen, values in (
+            (
+                "layer",
+                [],
+                {"name": name, "note": note, "layer_thickness": demo.LIGHTHOUSE["thickness"], "trim_flush": "yes"},
+            ),
+            ("wood", keys, {"wood": wood}),
+            ("thickness", keys, {"length": demo.LIGHTHOUSE["thickness"]}),
+        ):
+            row = actions.perform(row, row.revision, verb, chosen, values, layer.key)
+    return row
+
+
+def plaque(owner) -> Composition:
+    """Words in an oval: letters are openings, two centres are bridged, the others are left to decide."""
+    row = bring(owner, demo.PLAQUE)
+    for _ in range(2):
+        floater = next(f for f in plan_of(row).every_finding if f.code == "floater")
+        row = actions.perform(row, row.revision, "bridge", list(floater.pieces), {"width": "3 mm", "count": "2"})
+    return row
 
 
 def two_koi(owner) -> Composition:

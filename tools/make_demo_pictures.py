@@ -1,0 +1,65 @@
+"""Makes the demo's lantern, a picture as a camera would take it at dusk, and its lighthouse, painted shapes: ours to ship."""
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+FOLDER = Path(__file__).resolve().parent.parent / "workshop" / "compositions" / "demo"
+
+
+def lantern() -> np.ndarray:
+    """A lit lantern on a canal wall, uint8 RGB: warm light falling off, a metal frame, its glow on the stones."""
+    height, width = 900, 720
+    y, x = np.mgrid[0:height, 0:width].astype(float)
+    rng = np.random.default_rng(4)
+    sky = np.dstack([40 + 30 * y / height, 46 + 34 * y / height, 74 + 26 * y / height])
+    glow = np.exp(-(((x - 360) / 210) ** 2 + ((y - 400) / 230) ** 2))
+    picture = sky + glow[..., None] * np.array([150, 92, 24])
+    wall = y > 690 + 14 * np.sin(x / 90)
+    stone = 58 + 16 * np.sin(x / 47) * np.sin(y / 33) + 110 * np.exp(-(((x - 360) / 260) ** 2 + ((y - 700) / 120) ** 2))
+    picture[wall] = np.dstack([stone * 1.05, stone * 0.86, stone * 0.66])[wall]
+    draw = picture.astype(np.float32)
+    glass = np.array([[235, 250], [485, 250], [520, 640], [200, 640]], np.int32)
+    cv2.fillPoly(draw, [glass], (232, 168, 74))
+    inside = np.exp(-(((x - 360) / 70) ** 2 + ((y - 470) / 120) ** 2))
+    mask = np.zeros((height, width), np.uint8)
+    cv2.fillPoly(mask, [glass], 1)
+    draw += (inside * mask)[..., None] * np.array([30, 76, 130], np.float32)
+    flame = np.array([[360, 380], [392, 470], [384, 530], [336, 530], [328, 470]], np.int32)
+    cv2.fillPoly(draw, [flame], (255, 248, 214))
+    cv2.ellipse(draw, (360, 505), (40, 44), 0, 0, 360, (255, 244, 200), -1)
+    metal = (44, 34, 28)
+    for line in (
+        ((235, 250), (200, 640)),
+        ((485, 250), (520, 640)),
+        ((360, 250), (360, 360)),
+        ((200, 640), (520, 640)),
+        ((217, 446), (503, 446)),
+    ):
+        cv2.line(draw, *line, metal, 18)
+    cv2.fillPoly(draw, [np.array([[200, 250], [520, 250], [440, 150], [280, 150]], np.int32)], metal)
+    cv2.rectangle(draw, (300, 105), (420, 155), metal, -1)
+    cv2.ellipse(draw, (360, 80), (62, 54), 0, 180, 360, metal, 14)
+    cv2.rectangle(draw, (180, 640), (540, 700), metal, -1)
+    draw = cv2.GaussianBlur(draw, (0, 0), 2.2) + rng.normal(0, 3.0, draw.shape).astype(np.float32)
+    return np.clip(draw, 0, 255).astype(np.uint8)
+
+
+LIGHTHOUSE = """<svg xmlns="http://www.w3.org/2000/svg" width="360mm" height="480mm" viewBox="0 0 360 480">
+<title>A lighthouse at dusk</title>
+<rect width="360" height="480" fill="#f0d9a8"/>
+<path fill="#d99a5b" d="M0 232C40 214 78 226 112 208S190 176 232 196 312 214 360 190V480H0Z"/>
+<path fill="#d99a5b" d="M62 70C84 58 104 66 122 60 140 52 168 58 176 68 160 80 118 76 100 80 86 84 70 82 62 70Z"/>
+<path fill="#a9643f" d="M0 300C44 288 70 296 116 286 170 274 214 292 262 282 300 274 330 280 360 270V480H0Z"/>
+<path fill="#6b3d2c" d="M0 372C36 356 82 352 128 342 150 337 162 328 176 326L186 146H184V138H190V116C190 100 230 100 230 116V138H236V146H234L246 326C272 330 306 348 360 344V480H0Z"/>
+<path fill="#f0d9a8" d="M198 116H222V136H198Z"/>
+<path fill="#f0d9a8" d="M203 196H213V214H203ZM204 252H216V272H204Z"/>
+<path fill="#3b241d" d="M0 430C30 410 58 426 92 418 110 398 132 404 146 424 190 436 214 420 244 430 268 400 296 404 312 424 330 420 346 426 360 418V480H0Z"/>
+</svg>
+"""
+
+
+if __name__ == "__main__":
+    cv2.imwrite(str(FOLDER / "lantern.jpg"), lantern()[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
+    (FOLDER / "lighthouse.svg").write_text(LIGHTHOUSE, encoding="utf-8")
