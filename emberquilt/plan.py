@@ -60,17 +60,11 @@ class Plan:
 
     @cached_property
     def every_finding(self) -> tuple[Finding, ...]:
-        composition = self.composition
-        return (
-            *composition.intake_findings,
-            *pattern_findings(composition),
-            *wood_findings(composition.in_hand, composition.practice),
-            *relief_findings(composition.in_hand, composition.practice),
-            *stock_findings(self.needs, composition.practice),
-            *saw_findings(composition, self.saw),
-            *glue_findings(composition, self.glue),
-            *self._calendar_findings(),
-        )
+        return tuple(finding for station in STATIONS for finding in self._of_station[station])
+
+    @cached_property
+    def _of_station(self) -> "_Findings":
+        return _Findings(self)
 
     def _calendar_findings(self) -> list[Finding]:
         try:
@@ -81,10 +75,10 @@ class Plan:
 
     def findings(self, station: str) -> list[Finding]:
         """Findings of a station that are not accepted."""
-        return [f for f in self.every_finding if f.station == station and f.id not in self.composition.accepted]
+        return [f for f in self._of_station[station] if f.id not in self.composition.accepted]
 
     def accepted(self, station: str) -> list[Finding]:
-        return [f for f in self.every_finding if f.station == station and f.id in self.composition.accepted]
+        return [f for f in self._of_station[station] if f.id in self.composition.accepted]
 
     @cached_property
     def left(self) -> dict[str, int]:
@@ -94,3 +88,26 @@ class Plan:
             if finding.id not in self.composition.accepted:
                 table[finding.station] += 1
         return table
+
+
+class _Findings(dict):
+    """Findings by station, each station's worked out when it is first asked for."""
+
+    def __init__(self, plan: Plan):
+        super().__init__()
+        self.plan = plan
+
+    def __missing__(self, station: str) -> list[Finding]:
+        plan, composition = self.plan, self.plan.composition
+        layer, practice = composition.in_hand, composition.practice
+        make = {
+            "pattern": lambda: [*composition.intake_findings, *pattern_findings(composition)],
+            "wood": lambda: wood_findings(layer, practice),
+            "relief": lambda: relief_findings(layer, practice),
+            "stock": lambda: stock_findings(plan.needs, practice),
+            "saw": lambda: saw_findings(composition, plan.saw),
+            "assembly": lambda: glue_findings(composition, plan.glue),
+            "calendar": plan._calendar_findings,
+        }.get(station)
+        self[station] = list(make()) if make else []
+        return self[station]

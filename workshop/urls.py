@@ -43,6 +43,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/bench/untick/", bench.untick, name="bench-untick"),
     path("picture/<uuid:uid>/<station:station>/", stations.station, name="station"),
     path("picture/<uuid:uid>/<station:station>/ticket", stations.ticket, name="ticket"),
+    path("picture/<uuid:uid>/<station:station>/rule", stations.rule, name="rule"),
     path("picture/<uuid:uid>/<station:station>/do/", stations.do, name="do"),
     path("picture/<uuid:uid>/<station:station>/<slug:show>/dress.json", compositions.dress, name="dress"),
     path("shop/", shop.shop, name="shop"),

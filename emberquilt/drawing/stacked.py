@@ -10,8 +10,9 @@ from ..pattern.coverage import Spot
 from ..pattern.paths import path_of
 from .scene import Dress, Mark, Scene, Shape, shapes_of
 
-LEAN, SQUASH, LIFT = 0.38, 0.46, 0.3
-"""How far a lifted sheet leans to the right for its height, how flat it is seen, and the gap between sheets."""
+LEAN, SQUASH, LIFT, ASIDE = 0.3, 0.5, 0.17, 0.24
+"""How far a lifted sheet leans to the right for its height, how flat it is seen, how much each is lifted above the one
+behind it, and how far it stands aside, as shares of the picture's size."""
 VIEWS = ("assembled", "exploded")
 
 
@@ -27,20 +28,24 @@ def stacked(composition: Composition, view: str) -> Scene:
         bare = {key: replace(d, label="") for key, d in dress.items()}
         return Scene(composition.width_mm, composition.height_mm, shapes, bare, stacked=True)
     width, height, count = composition.width_mm, composition.height_mm, len(composition.layers)
-    lift = LIFT * height
+    lift, aside = LIFT * height, ASIDE * width
+    foot = 0.06 * height
     shapes = tuple(
-        shape for i, layer in enumerate(composition.layers) for shape in _lifted(layer, height, (count - 1 - i) * lift)
+        shape
+        for i, layer in enumerate(composition.layers)
+        for shape in _lifted(layer, height, (i * aside, (count - 1 - i) * lift))
     )
     marks = tuple(
-        Mark("name", 0.0, (count - 1 - i + 0.5) * lift, text=f"{i + 1} {layer.name}")
+        Mark("name", i * aside, SQUASH * height + (count - 1 - i) * lift + foot / 2, text=f"{i + 1} {layer.name}")
         for i, layer in enumerate(composition.layers)
     )
-    return Scene(width + LEAN * height, SQUASH * height + (count - 1) * lift, shapes, dress, marks, stacked=True)
+    tall = SQUASH * height + (count - 1) * lift + foot
+    return Scene(width + LEAN * height + (count - 1) * aside, tall, shapes, dress, marks, stacked=True)
 
 
-def _lifted(layer: Layer, height: float, down: float) -> list[Shape]:
+def _lifted(layer: Layer, height: float, to: tuple[float, float]) -> list[Shape]:
     def lean(xy: np.ndarray) -> np.ndarray:
-        return np.c_[xy[:, 0] + LEAN * (height - xy[:, 1]), SQUASH * xy[:, 1] + down]
+        return np.c_[xy[:, 0] + LEAN * (height - xy[:, 1]) + to[0], SQUASH * xy[:, 1] + to[1]]
 
     coverage = layer.solid.coverage
     outlines = shapely.transform(np.array(coverage.outlines), lean)

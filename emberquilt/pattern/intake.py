@@ -473,7 +473,8 @@ def _merged(places, work: _Work) -> Finding:
     return Finding(
         "merged",
         "pattern",
-        f"{len(places)} pieces narrower than {work.say(work.knobs.smallest_mm)} were joined to a neighbour.",
+        f"{len(places)} piece{'' if len(places) == 1 else 's'} narrower than {work.say(work.knobs.smallest_mm)} "
+        f"{'was' if len(places) == 1 else 'were'} joined to a neighbour.",
         "You asked for no piece smaller than that.",
         point_mm=(round(places[0][0], 2), round(places[0][1], 2)),
         amount=len(places),

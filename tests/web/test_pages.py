@@ -30,6 +30,7 @@ def addresses(row) -> dict[str, str]:
     for name in STATIONS:
         table[f"station {name}"] = f"/picture/{row.uid}/{name}/"
         table[f"ticket {name}"] = f"/picture/{row.uid}/{name}/ticket?pieces=1-2"
+        table[f"rule {name}"] = f"/picture/{row.uid}/{name}/rule"
         table[f"one on {name}"] = f"/picture/{row.uid}/{name}/?pieces=2"
         table[f"dress {name}"] = f"/picture/{row.uid}/{name}/woods/dress.json"
     return table | {f"leave {kind}": f"/picture/{row.uid}/out/{kind}" for kind in KINDS}

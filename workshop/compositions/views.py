@@ -86,7 +86,7 @@ def bring(request):
     if kind in ("text", "blank"):
         data = request.POST.get("words", "").encode() if kind == "text" else b""
         name = request.POST.get("words", "").split("\n")[0][:40] if kind == "text" else "Empty outline"
-        file_name = ""
+        file_name = "words.txt" if kind == "text" else ""
     else:
         data, name, file_name = upload.read(), _title(upload.name), upload.name[:200]
     try:

@@ -38,6 +38,19 @@ class Leaf:
     beads: tuple[float, ...]
 
 
+MOST_AT_ONCE = 800
+"""Pictures of more pieces show their page before all that is left elsewhere is worked out."""
+
+
+def counts_later(plan: Plan) -> bool:
+    return len(plan.composition.in_hand.pieces) > MOST_AT_ONCE and "left" not in plan.__dict__
+
+
+def bare_rule(current: str) -> list[Leaf]:
+    """The stations alone, to stand there until the counts come."""
+    return [_leaf(s, "…", 0, 0, s == current) for s in NAMES]
+
+
 def rule_of(row: Composition, plan: Plan, current: str) -> list[Leaf]:
     words = _words(row, plan)
     pieces = len(plan.composition.in_hand.pieces)
@@ -90,6 +103,7 @@ def shelf_entry(row: Composition, plan: Plan) -> dict:
         "station_name": NAMES[station],
         "left": plan.left.get(station, 0),
         "rule": shelf_rule(row, plan),
+        "pieces": sum(len(layer.solid.pieces) for layer in plan.composition.layers),
         "layered": len(plan.composition.layers) > 1,
         "begun": bool(row.cursor or row.events.exists()) or any(p.wood for p in plan.composition.pieces()),
     }

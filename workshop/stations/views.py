@@ -17,7 +17,7 @@ from workshop.compositions.journal import keys_in
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import layer_in_hand, own
-from workshop.stations.rule import NAMES, rule_of
+from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
 from workshop.stations.tickets import station_context
 
 OWN_FIELDS = {"pieces", "revision", "verb", "show", "layer", "csrfmiddlewaretoken"}
@@ -39,12 +39,17 @@ def _hand(values, row: Composition, keys: list[int]) -> int:
     return hand
 
 
-def _context(request, row: Composition, station: str, show: str, keys: list[int], hand: int) -> dict:
+def _context(
+    request, row: Composition, station: str, show: str, keys: list[int], hand: int, later: bool = False
+) -> dict:
+    """What the page of a station shows. `later`: the other stations' counts are asked for once the answer is seen."""
     plan = plan_of(row, hand)
+    later = later or counts_later(plan)
     entries = dict(row.entries.filter(seq__in=(row.cursor, row.cursor + 1)).values_list("seq", "label"))
     context = {
         "row": row,
-        "rule": rule_of(row, plan, station),
+        "rule": bare_rule(station) if later else rule_of(row, plan, station),
+        "later": later,
         "station_name": NAMES[station],
         "undo_label": entries.get(row.cursor, ""),
         "redo_label": entries.get(row.cursor + 1, ""),
@@ -104,6 +109,15 @@ def small(request, uid):
     return render(request, "stations/tickets/_small.html", context | {"smallest": smallest})
 
 
+@require_GET
+def rule(request, uid, station):
+    """The strip of stations with what is left at each."""
+    row = own(request, uid)
+    plan = plan_of(row, layer_in_hand(request.GET))
+    context = {"row": row, "rule": rule_of(row, plan, station), "plan": plan, "hand": plan.composition.whole.key}
+    return render(request, "stations/_rule.html", context)
+
+
 @require_POST
 def do(request, uid, station):
     """One edit: a verb, the chosen pieces, its values, and the revision that the page saw."""
@@ -156,7 +170,8 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
     before, row = row, own(request, row.uid)
     keys = _still(keys, made)
     hand = _hand(request.POST, row, keys)
-    context = _context(request, row, station, request.POST.get("show", ""), keys, hand) | {"words": said}
+    later = made is not None and made.reshapes
+    context = _context(request, row, station, request.POST.get("show", ""), keys, hand, later) | {"words": said}
     if made is not None and made.reshapes and not made.layers and not made.composition:
         context["reshape"] = _reshape(before, made, context)
     return render(request, "stations/_changed.html", context, status=status)

@@ -14,7 +14,7 @@ LIGHTHOUSE = {"file": "lighthouse.svg", "name": "Lighthouse at dusk", "width": "
                          ("Headland and light", "walnut", "painted edges"), ("Rocks", "wenge", "clear")],
               "thickness": "1/4 in"}  # fmt: skip
 
-PLAQUE = {"words": "TINDER LANE\n14", "name": "House plaque", "width": "16 in",
+PLAQUE = {"file": "words.txt", "words": "TINDER LANE\n14", "name": "House plaque", "width": "16 in",
           "knobs": {"kind": "text", "font": "hepta-slab", "outline": "oval", "margin_mm": "1/2 in"}}  # fmt: skip
 
 TWO_KOI = {

@@ -162,7 +162,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   }
   if (one && drag.arrows && scene.dress.pieces[one.key]?.[0]) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);
   for (const m of marks) if (m.kind === "pin") drawPin(ctx, m, s);
-  for (const m of marks) if (m.kind === "name") { ctx.font = `700 ${15 / s}px ${SLAB}`; ctx.textAlign = "left"; ctx.textBaseline = "middle"; ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(m.text, m.x, m.y); ctx.fillStyle = INK; ctx.fillText(m.text, m.x, m.y); }
+  for (const m of marks) if (m.kind === "name") { m.x ??= 0; ctx.font = `700 ${15 / s}px ${SLAB}`; ctx.textAlign = "left"; ctx.textBaseline = "middle"; ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(m.text, m.x, m.y); ctx.fillStyle = INK; ctx.fillText(m.text, m.x, m.y); }
   if (drag.line?.points.length) drawLine(ctx, drag.line, s);
   if (drag.box) {
     const [x0, y0, x1, y1] = drag.box;

@@ -45,7 +45,7 @@ def bring(owner, given: dict) -> Composition:
     """A drawing through the real intake, accepted."""
     file = given.get("file", "")
     draft = Draft.objects.create(
-        owner=owner, name=given["name"], file_name=file, data=(demo.FOLDER / file).read_bytes() if file else given["words"].encode(),
+        owner=owner, name=given["name"], file_name=file, data=given["words"].encode() if "words" in given else (demo.FOLDER / file).read_bytes(),
         knobs={"how": "width", "size": given["width"]} | given.get("knobs", {}),
     )  # fmt: skip
     tasks.find_pieces.call(draft.pk, draft.turn)
