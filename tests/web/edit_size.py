@@ -17,7 +17,7 @@ from django.core.management import call_command
 from django.db import connection
 
 from tests.conftest import cells, composition
-from workshop.compositions import actions
+from workshop.compositions import actions, store
 from workshop.entry.middleware import local_person
 
 
@@ -38,5 +38,13 @@ if __name__ == "__main__":
             row, row.revision, "wood", list(range(100, 100 + count)), {"wood": "walnut" if count == 1 else "holly"}
         )
 
+    def split() -> None:
+        global row
+        spot = store.load(row).whole.coverage.spots[2500]
+        points = json.dumps([[spot.x_mm - 1, spot.y_mm], [spot.x_mm + 1, spot.y_mm + 0.3]])
+        row = actions.perform(row, row.revision, "split", [2500], {"points": points})
+
     sizes = {"pieces": row.pieces.count(), "1": written(lambda: give(1)), "40": written(lambda: give(40))}
-    print(json.dumps(sizes | {"undo": written(lambda: actions.undo(row, row.revision))}))
+    sizes["undo"] = written(lambda: actions.undo(row, row.revision))
+    row.refresh_from_db()
+    print(json.dumps(sizes | {"split": written(split)}))

@@ -197,9 +197,14 @@ def test_the_demo_is_loaded_once_and_keeps_what_people_did(person, page):
     acorn = Composition.objects.get(name="An acorn")
     assert (acorn.cursor, acorn.pieces.exclude(wood="").count()) == (0, 0)
     assert plan_of(acorn).left["pattern"] == 0
+    light = Composition.objects.get(name="Lighthouse at dusk")
+    assert light.layers.count() == 5
+    plaque = plan_of(Composition.objects.get(name="House plaque"))
+    assert sum(f.code == "floater" for f in plaque.every_finding) == 2
+    assert len(set(Composition.objects.get(name="The lantern").pieces.values_list("colour", flat=True))) >= 5
     acorn.delete()
     call_command("load_demo", verbosity=0)
-    assert Composition.objects.count() == 1
+    assert Composition.objects.count() == 4
 
 
 def test_a_thumb_that_taps_twice_ticks_once(client, ready):

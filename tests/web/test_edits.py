@@ -176,7 +176,7 @@ def test_one_edit_of_a_5000_piece_picture_writes_under_50_kb(tmp_path):
     assert done.returncode == 0, done.stderr
     written = json.loads(done.stdout)
     assert written["pieces"] > 4900
-    for count in ("1", "40", "undo"):
+    for count in ("1", "40", "undo", "split"):
         assert 0 < written[count] < 50_000, written
 
 

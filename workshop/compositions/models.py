@@ -42,7 +42,9 @@ class Source(models.Model):
 
 
 class Layer(models.Model):
-    composition = models.ForeignKey(Composition, models.CASCADE, related_name="layers")
+    """Its foreign key, like those of pieces, outlines and entries, is found by the unique constraint's own index."""
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="layers", db_index=False)
     key = models.PositiveIntegerField()
     name = models.CharField(max_length=120)
     kind = models.CharField(max_length=20)
@@ -63,7 +65,7 @@ class Layer(models.Model):
 class Piece(models.Model):
     """What was decided about a piece."""
 
-    composition = models.ForeignKey(Composition, models.CASCADE, related_name="pieces")
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="pieces", db_index=False)
     layer_key = models.PositiveIntegerField()
     key = models.PositiveIntegerField()
     number = models.PositiveIntegerField()
@@ -86,7 +88,7 @@ class Piece(models.Model):
 class Outline(models.Model):
     """The outline of a piece as WKB, in mm."""
 
-    composition = models.ForeignKey(Composition, models.CASCADE, related_name="outlines")
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="outlines", db_index=False)
     key = models.PositiveIntegerField()
     wkb = models.BinaryField()
 
@@ -100,7 +102,7 @@ class Outline(models.Model):
 class Entry(models.Model):
     """One edit in the journal: the change it made and the one that takes it back (see journal.py)."""
 
-    composition = models.ForeignKey(Composition, models.CASCADE, related_name="entries")
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="entries", db_index=False)
     seq = models.PositiveIntegerField()
     label = models.CharField(max_length=120)
     before = models.JSONField()
