@@ -110,6 +110,7 @@ element.addEventListener("keydown", (event) => {
   else if (pan) stepTo(pan[0] + pan[1] > 0 ? -1 : 1);
   else if (event.key === "+" || event.key === "=") panel.zoom(1.25);
   else if (event.key === "-") panel.zoom(0.8);
+  else if (event.key === "Escape" && panel.chosen.size) panel.choose([]);
   else return;
   event.preventDefault();
 });
