@@ -16,7 +16,7 @@ import svgelements
 
 from ..errors import BadDrawing
 from .linework import noded
-from .svg_source import XLINK, page_of, parse_svg, shapes_in
+from .svg_source import XLINK, has_page, page_of, parse_svg, shapes_in
 
 OPAQUE, UNSEEN = 0.995, 0.04
 CAPS = {"butt": "flat", "round": "round", "square": "square"}
@@ -61,7 +61,7 @@ def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
     if not paints:
         raise BadDrawing("Nothing is painted in this SVG. Bring it as lines.")
     page = page_of(svg, every)
-    if svg.viewbox is not None:
+    if has_page(svg):
         box = shapely.box(page[0], page[1], page[0] + page[2], page[1] + page[3])
         paints = [Paint(shapely.intersection(p.shape, box), p.colour, p.alpha, p.seam) for p in paints]
     words = sum(1 for _ in svg.elements(lambda e: isinstance(e, svgelements.Text)))

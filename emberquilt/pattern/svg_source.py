@@ -186,13 +186,19 @@ def page_size(svg) -> float:
     return max(float(svg.width or 0), float(svg.height or 0), 1.0)
 
 
+def has_page(svg) -> bool:
+    """Whether the drawing says how large its page is."""
+    told = svg.viewbox is not None or ("width" in svg.values and "height" in svg.values)
+    return told and float(svg.width or 0) > 0 and float(svg.height or 0) > 0
+
+
 def page_of(svg, lines: list[np.ndarray]) -> tuple[float, float, float, float]:
+    """The page, left, top, width, height; what the lines take up where the drawing has none."""
     try:
-        width, height = float(svg.width), float(svg.height)
+        if has_page(svg):
+            return 0.0, 0.0, float(svg.width), float(svg.height)
     except (TypeError, ValueError):
-        width = height = 0.0
-    if width > 0 and height > 0 and svg.viewbox is not None:
-        return 0.0, 0.0, width, height
+        pass
     every = np.concatenate(lines)
     (left, top), (right, bottom) = every.min(axis=0), every.max(axis=0)
     return left, top, right - left, bottom - top
