@@ -52,3 +52,39 @@ def test_giving_a_wood_to_forty_pieces(client, work, request):
         "target <= 120 ms at 500",
         ("edit", size, time_ms),
     )
+
+
+# a real transaction: what an edit has made is remembered when it is committed
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.parametrize("work", [500, 5000], indirect=True, ids=str)
+def test_splitting_and_joining(client, work, request):
+    size = int(request.node.callspec.id)
+    target = {500: "target <= 150 ms", 5000: "target <= 500 ms"}[size]
+    client.get(f"/picture/{work.uid}/pattern/")
+    keys = itertools.count(20, 9)
+
+    def send(verb: str, pieces: str, **values) -> None:
+        work.refresh_from_db()
+        values |= {"verb": verb, "pieces": pieces, "revision": work.revision, "layer": 1, "show": "numbers"}
+        answer = client.post(f"/picture/{work.uid}/pattern/do/", values, headers={"HX-Request": "true"})
+        assert answer.status_code == 200
+
+    def split() -> None:
+        key = next(keys)
+        spot = store.load(work).whole.coverage.spots[key]
+        send(
+            "split",
+            str(key),
+            points=f"[[{spot.x_mm - 0.5},{spot.y_mm}],[{spot.x_mm + 0.5},{spot.y_mm + 0.2}]]",
+            snap="0.1",
+        )
+
+    def join() -> None:
+        key = next(keys)
+        near = store.load(work).whole.coverage.neighbours[key]
+        beside = max(near, key=lambda k: near[k].length_mm)
+        send("join", f"{key},{beside}")
+
+    for name, act in (("split", split), ("join", join)):
+        time_ms = median_ms(act)
+        tell(f"{name} in {size} pieces, round trip", f"{time_ms:.0f} ms", target, (name, size, time_ms))
