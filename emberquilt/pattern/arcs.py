@@ -56,20 +56,25 @@ def outlines_of(
         places, moved, body = _drawn_on(arcs, snapped, ink_px)
     level = np.zeros(len(arcs), int)
     worst = len(levels) - 1
+    lines: list[np.ndarray] = [np.empty((0, 2))] * len(arcs)
+    again = np.arange(len(arcs))
     for _ in range(16):
-        lines = [
-            _line(arcs, i, levels[level[i]], level[i] == 0 and ridge is not None, places, moved, ink_px)
-            for i in range(len(arcs))
-        ]
+        for i in again.tolist():
+            sharp = level[i] == 0 and ridge is not None
+            lines[i] = _line(arcs, i, levels[level[i]], sharp, places, moved, ink_px)
         found, bad = _faces([line for line in lines if len(line)], label, count)
         if found is not None:
             return _thinned(found), int((level > 0).sum())
-        wrong = np.isin(arcs.sides, bad).any(axis=1) | _crossing(lines)
+        wrong = np.isin(arcs.sides, bad).any(axis=1)
+        if not wrong.any():
+            wrong = _crossing(lines)
         if not wrong.any() or (level[wrong] == worst).all():
             break
         ends = arcs.nodes[wrong].ravel()
-        moved[np.isin(body, body[ends[ends >= 0]])] = False
+        back = np.isin(body, body[ends[ends >= 0]])
+        moved[back] = False
         level[wrong] = np.minimum(level[wrong] + 1, worst)
+        again = np.flatnonzero(wrong | (back[arcs.nodes] & (arcs.nodes >= 0)).any(axis=1))
     bare = [
         _line(arcs, i, arcs.points, False, arcs.places, np.zeros(len(arcs.places), bool), 0) for i in range(len(arcs))
     ]
@@ -80,8 +85,8 @@ def outlines_of(
 
 
 def _thinned(found: list[shapely.Polygon]) -> list[shapely.Polygon]:
-    thin = shapely.coverage_simplify(np.array(found), THIN_PX)
-    return list(thin if shapely.is_valid(thin).all() and shapely.coverage_is_valid(thin) else found)
+    """Fewer points along the same borders; both sides of each stay one, and whoever keeps them checks that again."""
+    return list(shapely.coverage_simplify(np.array(found), THIN_PX))
 
 
 def _chains(label: np.ndarray) -> _Arcs:
@@ -89,13 +94,14 @@ def _chains(label: np.ndarray) -> _Arcs:
     height, width = label.shape
     padded = np.zeros((height + 2, width + 2), label.dtype)
     padded[1:-1, 1:-1] = label
-    y, x = np.nonzero(padded[:-1, 1:-1] != padded[1:, 1:-1])
-    across = np.stack([np.c_[x, y], np.c_[x + 1, y]], axis=1)
-    y, x = np.nonzero(padded[1:-1, :-1] != padded[1:-1, 1:])
-    down = np.stack([np.c_[x, y], np.c_[x, y + 1]], axis=1)
-    cracks = np.concatenate([across, down]).astype(float)
-    lines = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(shapely.linestrings(cracks))))
-    points, owner = shapely.get_coordinates(lines, return_index=True)
+    above, under = padded[:-1, 1:-1], padded[1:, 1:-1]
+    across = _runs(np.argwhere(above != under), above, under)
+    before, behind = padded[1:-1, :-1].T, padded[1:-1, 1:].T
+    down = _runs(np.argwhere(before != behind), before, behind)[..., ::-1]
+    straight = shapely.linestrings(np.concatenate([across, down]).astype(float))
+    lines = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(straight)))
+    points, owner = shapely.get_coordinates(shapely.segmentize(lines, 1.0), return_index=True)
+    points = np.round(points)
     offsets = np.r_[0, np.cumsum(np.bincount(owner, minlength=len(lines)))]
     first, last = offsets[:-1], offsets[1:] - 1
     open_arc = (points[first] != points[last]).any(axis=1)
@@ -119,6 +125,20 @@ def _chains(label: np.ndarray) -> _Arcs:
     one = padded[np.where(flat, y, y + 1), np.where(flat, x + 1, x)]
     sides = np.stack([one, padded[y + 1, x + 1]], axis=1)
     return _Arcs(points, offsets, pinned | (at_x & at_y), nodes, places, sides)
+
+
+def _runs(at: np.ndarray, one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """Cracks at (row, column), sorted, between the pixels of two pictures: those in a row are joined where they go on between the same labels: (n, 2, 2) of x, y.
+
+    No arc branches inside such a run, or a label beside it would change.
+    """
+    row, column = at.T
+    a, b = one[row, column], other[row, column]
+    new = np.ones(len(row), bool)
+    new[1:] = (np.diff(row) != 0) | (np.diff(column) != 1) | (np.diff(a) != 0) | (np.diff(b) != 0)
+    first = np.flatnonzero(new)
+    last = np.r_[first[1:] - 1, len(row) - 1] if len(first) else first
+    return np.stack([np.c_[column[first], row[first]], np.c_[column[last] + 1, row[first]]], axis=1)
 
 
 def _beside(arcs: _Arcs) -> tuple[np.ndarray, np.ndarray]:
@@ -194,13 +214,14 @@ def _drawn_on(arcs: _Arcs, line: np.ndarray, ink_px: float) -> tuple[np.ndarray,
     body are one crossing."""
     low = 0.9 * ink_px + 1
     high = low + 1.5 * ink_px + 4
+    head = 3 * int(high) + 3  # points of a smoothed arc lie a third of a pixel apart or more
     normals: dict[int, list] = {}
     for i in range(len(arcs)):
         own = line[arcs.offsets[i] : arcs.offsets[i + 1]]
         for end, node in enumerate(arcs.nodes[i].tolist()):
             if node < 0:
                 continue
-            points = _stretch(own if end == 0 else own[::-1], low, high)
+            points = _stretch(own[:head] if end == 0 else own[: -head - 1 : -1], low, high)
             if len(points) >= 4:
                 at, way, off = _fitted(points)
                 if off > 3 * STRAIGHT_PX:
@@ -277,9 +298,12 @@ def _line(arcs: _Arcs, i: int, level: np.ndarray, corners: bool, places, moved, 
 
 def _led(line: np.ndarray, place: np.ndarray, ink_px: float) -> np.ndarray:
     """A line whose start goes to another place: straight from where it is clear of the others' ink, when long enough."""
-    run = np.r_[0, np.cumsum(np.hypot(*np.diff(line, axis=0).T))]
+    clear = 0.9 * ink_px + 1
+    steps = line[: 3 * int(clear) + 6]
+    run = np.r_[0, np.cumsum(np.hypot(*np.diff(steps, axis=0).T))]
     # a stretch shorter than the ink is wide runs straight from node to node
-    return np.vstack([place, line[run >= min(0.9 * ink_px + 1, run[-1] - 1e-9)]])
+    first = int(np.argmax(run >= min(clear, run[-1] - 1e-9)))
+    return np.vstack([place, line[first:]])
 
 
 def _cornered(line: np.ndarray, ink_px: float, closed: bool) -> np.ndarray:

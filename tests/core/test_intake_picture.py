@@ -99,7 +99,7 @@ def test_a_broken_line_loses_a_region_and_says_where():
 
 def tips(ink: np.ndarray) -> list:
     half = cv2.distanceTransform(ink, cv2.DIST_L2, 3)
-    return loose_ends(ink > 0, morphology.skeletonize(ink > 0), half)
+    return loose_ends(morphology.skeletonize(ink > 0), half)
 
 
 def test_loose_ends_are_tips_not_dots_or_corners():
