@@ -85,12 +85,22 @@ def _shoot(browser) -> None:
         page.goto(f"{ADDRESS}{koi}/{path.format(**keys)}")
         page.wait_for_selector("#panel[data-ready=yes]")
         shot(name)
+    for name, title, query in (
+        ("layers", "Lighthouse", "show=exploded"),
+        ("lettering", "House plaque", "show=numbers"),
+    ):
+        page.goto(ADDRESS)
+        work = page.locator(".tags a", has_text=title).get_attribute("href").rsplit("/", 2)[0]
+        page.goto(f"{ADDRESS}{work}/pattern/?{query}")
+        page.wait_for_selector("#panel[data-ready=yes]")
+        shot(name)
     page.goto(f"{ADDRESS}/shop/")
     shot("shop")
     page.goto(ADDRESS)
-    page.set_input_files("#drawing", HERE / "workshop/compositions/demo/acorn.svg")
+    page.set_input_files("#drawing", HERE / "workshop/compositions/demo/lantern.jpg")
     page.get_by_role("button", name="Find its pieces").click()
     page.wait_for_selector("#panel[data-ready=yes]", timeout=30_000)
+    page.locator("#wipe").fill("45")
     shot("draft")
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"{ADDRESS}{koi}/bench/")

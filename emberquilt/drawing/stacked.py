@@ -10,7 +10,7 @@ from ..pattern.coverage import Spot
 from ..pattern.paths import path_of
 from .scene import Dress, Mark, Scene, Shape, shapes_of
 
-LEAN, SQUASH, LIFT, ASIDE = 0.3, 0.5, 0.17, 0.24
+LEAN, SQUASH, LIFT, ASIDE = 0.3, 0.45, 0.22, 0.24
 """How far a lifted sheet leans to the right for its height, how flat it is seen, how much each is lifted above the one
 behind it, and how far it stands aside, as shares of the picture's size."""
 VIEWS = ("assembled", "exploded")
