@@ -28,7 +28,7 @@ MOST_MARKED = 12
 """Loose ends are told one by one up to this many; beyond, one finding counts them."""
 PAINTED_SHARE = 0.35
 """An SVG whose coloured fills cover this share of its page is taken as painted."""
-PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.08
+PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
 """A picture with less paper than this, and more pixels than this that differ from their surroundings, is a photo."""
 
 Say = Callable[[float], str]

@@ -520,3 +520,12 @@ def test_the_command_takes_every_kind(tmp_path, capsys):
     assert main(["pieces", str(words), "--kind", "text"]) == 2
     assert main(["pieces", str(photo), "--width", "300mm", "--tones", "x"]) == 2
     assert len(capsys.readouterr().err.splitlines()) == 2
+
+
+def test_the_demo_lantern_is_read_as_a_photo_unasked():
+    from pathlib import Path
+
+    import workshop
+
+    data = (Path(workshop.__file__).parent / "compositions" / "demo" / "lantern.jpg").read_bytes()
+    assert propose(data, Length(300)).kind.startswith("photo")
