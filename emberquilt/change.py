@@ -9,6 +9,7 @@ from typing import Any
 import shapely
 
 from .composition import Composition, Layer, Piece
+from .pattern.coverage import Coverage
 from .practice import Practice
 
 
@@ -41,15 +42,16 @@ class Edit:
 
     @property
     def reshapes(self) -> bool:
-        """Whether outlines or layers change, not only what is decided about them."""
-        return bool(self.outlines or self.born or self.gone or self.layers)
+        """Whether outlines, openings or layers change, not only what is decided about them."""
+        opened = any("opening" in fields for fields in self.pieces.values())
+        return bool(self.outlines or self.born or self.gone or self.layers or opened)
 
 
 LAYER_FIELDS = ("name", "kind", "thickness_mm", "material", "note", "trim_flush")
 
 
 def applied(composition: Composition, edit: Edit) -> Composition:
-    """The composition after the edit. Layers that do not change are the same objects, with all that is known of them."""
+    """The composition after the edit; keys once given are never given again. Layers that do not change are the same objects, with all that is known of them."""
     fields = dict(edit.composition)
     if "practice" in fields:
         fields["practice"] = Practice.from_dict(fields["practice"])
@@ -62,12 +64,11 @@ def applied(composition: Composition, edit: Edit) -> Composition:
         place = {layer.key: i for i, layer in enumerate(composition.layers)}
         place |= {key: values["position"] for key, values in edit.layers.items() if values and "position" in values}
         layers.sort(key=lambda layer: place[layer.key])
-    return replace(composition, layers=tuple(layers), **fields)
+    last = max([composition.last_key, *edit.born])
+    return replace(composition, layers=tuple(layers), last_key=last, **fields)
 
 
 def _new_layer(key: int, values: dict, edit: Edit) -> Layer:
-    from .pattern.coverage import Coverage
-
     born = {k: b for k, b in edit.born.items() if b.layer == key}
     coverage = Coverage(list(born), [b.outline for b in born.values()])
     return Layer(key, coverage=coverage, pieces=tuple(b.piece for b in born.values()),

@@ -99,6 +99,9 @@ class Composition:
     hand: int = 0
     """Key of the layer in hand; 0 for the front layer of pieces, or the front layer where there is none."""
 
+    last_key: int = 0
+    """The highest key a piece ever had, gone ones too: the log and accepted findings may still speak of them."""
+
     @cached_property
     def whole(self) -> Layer:
         """The layer in hand with its openings: what the Pattern station edits."""
@@ -123,7 +126,7 @@ class Composition:
 
     @property
     def next_key(self) -> int:
-        return 1 + max((p.key for p in self.pieces()), default=0)
+        return 1 + max([self.last_key, *(p.key for p in self.pieces())])
 
     @property
     def next_number(self) -> int:

@@ -16,6 +16,9 @@ PAPERS_MM = {"A4": (210.0, 297.0), "Letter": (8.5 * MM_PER_INCH, 11 * MM_PER_INC
 SMALLEST_BIT_MM = 0.8
 """1/32 in: the smallest drill bit that is kept in a shop. Common practice, no source."""
 
+HOLE_WASTE_MM = 0.5
+"""Waste that a pilot hole keeps all round it. Common practice, no source."""
+
 PRINT_MARGIN_MM = 12.0
 """Page printers do not print to the edge; common practice, no source."""
 

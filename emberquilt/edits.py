@@ -223,7 +223,7 @@ def _length(values: dict, composition: Composition, what: str) -> float:
         mm = _number(values["mm"], "millimetres")
     else:
         text = str(values.get("length", "")).strip()
-        mm = 0.0 if text == "0" else Length.parse(text, composition.practice.unit).mm
+        mm = Length.parse(text, composition.practice.unit).mm
     if not 0 <= mm <= THICKEST_MM:
         raise BadChoice(f"A {what} of {mm:g} mm cannot be right: up to {THICKEST_MM:g} mm can be planned.")
     return round(mm, 3)

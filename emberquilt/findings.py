@@ -30,11 +30,14 @@ class Finding:
     fix: Fix | None = None
     more: tuple[Fix, ...] = ()
     """Other commands that clear it."""
+    by_place: bool = False
+    """Several of the kind can speak of the same pieces; the place tells them apart."""
 
     @property
     def id(self) -> str:
         """Stable as long as it speaks of the same pieces, so that accepting it is remembered."""
-        return f"{self.code}:{','.join(map(str, self.pieces[:40]))}"
+        place = "@{:.0f},{:.0f}".format(*self.point_mm) if self.by_place and self.point_mm else ""
+        return f"{self.code}:{','.join(map(str, self.pieces[:40]))}{place}"
 
     def as_dict(self) -> dict:
         return {
@@ -48,6 +51,7 @@ class Finding:
             "amount": self.amount,
             "limit": self.limit,
             "unit": self.unit,
+            "by_place": self.by_place,
         }
 
     @classmethod
@@ -64,6 +68,7 @@ class Finding:
             amount=values.get("amount"),
             limit=values.get("limit"),
             unit=str(values.get("unit", "")),
+            by_place=bool(values.get("by_place", False)),
         )
 
 

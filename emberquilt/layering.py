@@ -6,13 +6,15 @@ from typing import Any
 import numpy as np
 import shapely
 
-from .change import LAYER_FIELDS, Born, Edit
+from .change import Born, Edit
 from .colour import lab_of
 from .composition import LAYER_KINDS, Composition, Layer, Piece
+from .constants import GRID_MM
 from .errors import BadChoice
 from .layers.bridges import bridge as bridges
 from .layers.stack import sheet_faces
 from .layers.stack import stack as stack_of
+from .pattern.coverage import on_grid
 from .pattern.knobs import CHOICES
 from .pattern.plates import plate
 from .pattern.surgery import LEAST_MM2
@@ -36,17 +38,23 @@ def _fields(name: str, kind: str, position: float, **more) -> dict[str, Any]:
     return {"name": name, "kind": kind, "position": position} | usual | more
 
 
-def _like(layer: Layer, **more) -> dict[str, Any]:
-    return {name: getattr(layer, name) for name in LAYER_FIELDS} | more
+class _Births:
+    """New pieces one after another, with the next free key and number; openings have no number."""
+
+    def __init__(self, composition: Composition, number: int = 0):
+        self.key, self.number = composition.next_key, number or composition.next_number
+        self.made: dict[int, Born] = {}
+
+    def add(self, layer: int, outline: shapely.Polygon, like: Piece, number: int | None = None) -> None:
+        if number is None:
+            number = 0 if like.opening else self.number
+            self.number += not like.opening
+        self.made[self.key] = Born(layer, replace(like, key=self.key, number=number), outline)
+        self.key += 1
 
 
-def _born(composition: Composition, layer: int, faces, numbered: bool = True, **fields) -> dict[int, Born]:
-    key, number = composition.next_key, composition.next_number
-    made = {}
-    for outline in faces:
-        made[key] = Born(layer, Piece(key, number if numbered else 0, **fields), outline)
-        key, number = key + 1, number + numbered
-    return made
+BARE = Piece(0, 0)
+OPEN = Piece(0, 0, opening=True)
 
 
 def stack(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
@@ -65,19 +73,22 @@ def stack(composition: Composition, _pieces: list[Piece], values: Values) -> Edi
     reach = length_of(values, composition, "reach", 0.0, 500.0, REACH_MM)
     place = composition.layers.index(layer)
     key = _next_layer(composition)
-    born: dict[int, Born] = {}
+    taken = [p.number for other in composition.layers if other is not layer for p in other.pieces]
+    births = _Births(composition, 1 + max(taken, default=0))
     layers: dict[int, dict[str, Any] | None] = {layer.key: None}
-    next_key, next_number = composition.next_key, 1
     for i, sheet in enumerate(stack_of(layer.solid.coverage, group_of, order, reach)):
         name = (f"Sheet {i + 1}" + (f", {sheet.group}" if by != "colour" else ""))[:80]
         layers[key + i] = _fields(name, "sheet", place + i / MOST_LAYERS, thickness_mm=composition.practice.stock_mm)
-        like = next(p for p in layer.solid.pieces if group_of[p.key] == sheet.group)
-        for outline, cut in [(o, False) for o in sheet.solid] + [(o, True) for o in sheet.openings]:
-            piece = Piece(next_key, 0 if cut else next_number, like.wood, like.grain_deg if like.wood else None,
-                          part=like.part if by == "part" else "", colour=like.colour, opening=cut)  # fmt: skip
-            born[next_key] = Born(key + i, piece, outline)
-            next_key, next_number = next_key + 1, next_number + (not cut)
-    return Edit(f"stack of {len(order)} sheets", {}, {}, {}, born, tuple(p.key for p in layer.pieces), layers)
+        first = next(p for p in layer.solid.pieces if group_of[p.key] == sheet.group)
+        grain = first.grain_deg if first.wood else None
+        like = Piece(0, 0, first.wood, grain, part=first.part if by == "part" else "", colour=first.colour)
+        for outline in sheet.solid:
+            births.add(key + i, outline, like)
+        for outline in sheet.openings:
+            births.add(key + i, outline, OPEN)
+    return Edit(
+        f"stack of {len(order)} sheets", born=births.made, gone=tuple(p.key for p in layer.pieces), layers=layers
+    )
 
 
 def _order(groups: list[str], layer: Layer, group_of: dict[int, str], front: str) -> list[str]:
@@ -98,47 +109,27 @@ def _order(groups: list[str], layer: Layer, group_of: dict[int, str], front: str
 
 
 def overlay(composition: Composition, pieces: list[Piece], values: Values) -> Edit:
-    """The chosen pieces as a layer in front. copy: the layer keeps them too; figure: they leave a whole plate behind."""
-    layer = composition.whole
+    """The chosen pieces as a layer in front. copy: the layer keeps them too; move: they leave openings behind; figure:
+    they leave one whole plate behind. Pieces that move keep their numbers."""
+    layer, how = composition.whole, values.get("how") or "copy"
     keys = keys_of(pieces)
+    if how not in ("copy", "move", "figure"):
+        raise BadChoice("An overlay can be a copy, be lifted off, or be a figure on a plate.")
     key, place = _next_layer(composition), composition.layers.index(layer)
-    chosen = [layer.coverage.by_key[k] for k in keys]
     layers: dict[int, dict[str, Any] | None] = {
         key: _fields(pieces[0].part.capitalize() or "Overlay", "overlay", place + 0.5)
     }
-    if values.get("how") == "move":
-        whole = [b for b in _born(composition, key, chosen).values()]
-        took = {
-            b.piece.key: replace(b, piece=replace(was, key=b.piece.key)) for b, was in zip(whole, pieces, strict=True)
-        }
-        # what is lifted off leaves an opening behind
-        return Edit(
-            f"overlay of {named(pieces)}",
-            {k: {"opening": True} for k in keys},
-            born=took,
-            layers=layers | {layer.key: {"name": layer.name}},
-        )
-    if values.get("how") != "figure":
-        born = _born(composition, key, chosen)
-        for b, was in zip(list(born.values()), pieces, strict=True):
-            born[b.piece.key] = replace(b, piece=replace(was, key=b.piece.key, number=b.piece.number, opening=False))
-        return Edit(f"overlay of {named(pieces)}", born=born, layers=layers)
-    # figure and plate: the figure goes in front with its numbers, the plate is one sheet behind it
-    plate_faces = sheet_faces("", layer.coverage.without_gaps).solid
-    moved = {p.key + composition.next_key: Born(key, replace(p, key=p.key + composition.next_key), layer.coverage.by_key[p.key])
-             for p in pieces}  # fmt: skip
-    last = max(moved)
-    back = {
-        last + 1 + i: Born(layer.key, Piece(last + 1 + i, composition.next_number + i, part="plate"), o)
-        for i, o in enumerate(plate_faces)
-    }
-    layers[layer.key] = {"name": "Plate", "kind": "sheet"}
-    return Edit(
-        f"figure of {len(pieces)} pieces on a plate",
-        born=moved | back,
-        gone=tuple(p.key for p in layer.pieces),
-        layers=layers,
-    )
+    births = _Births(composition)
+    for p in pieces:
+        births.add(key, layer.coverage.by_key[p.key], replace(p, opening=False), None if how == "copy" else p.number)
+    if how == "figure":
+        for outline in sheet_faces("", layer.coverage.without_gaps).solid:
+            births.add(layer.key, outline, replace(BARE, part="plate"))
+        layers[layer.key] = {"name": "Plate", "kind": "sheet"}
+        gone = tuple(p.key for p in layer.pieces)
+        return Edit(f"figure of {len(pieces)} pieces on a plate", born=births.made, gone=gone, layers=layers)
+    left = {k: {"opening": True, "number": 0} for k in keys} if how == "move" else {}
+    return Edit(f"overlay of {named(pieces)}", left, born=births.made, layers=layers)
 
 
 def add_layer(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
@@ -150,26 +141,27 @@ def add_layer(composition: Composition, _pieces: list[Piece], values: Values) ->
     if values.get("points"):
         shape: shapely.Geometry = closed_line(values)
     elif values.get("outline") in CHOICES["outline"]:
-        shape = plate(str(values["outline"]), (0, 0, composition.width_mm, composition.height_mm))
+        shape = on_grid(plate(str(values["outline"]), (0, 0, composition.width_mm, composition.height_mm)))
     else:
         shape = shapely.union_all(np.array([layer.coverage.without_gaps for layer in composition.layers]))
     frame = length_of(values, composition, "frame", 0.0, 500.0, 0.0)
-    faces = [(p, False) for p in shapely.get_parts(shape)]
+    births = _Births(composition)
     if frame:
         inner = shapely.buffer(shape, -frame, join_style="mitre")
         if inner.is_empty:
             raise BadChoice("A frame that wide leaves no opening. Make it narrower.")
-        made = sheet_faces("", shapely.difference(shape, inner, grid_size=0.001))
-        faces = [(o, False) for o in made.solid] + [(o, True) for o in made.openings]
-    back = kind in ("backer", "spacer")
-    place = -1 if back else len(composition.layers)
-    born, next_key, next_number = {}, composition.next_key, composition.next_number
-    for outline, cut in faces:
-        born[next_key] = Born(key, Piece(next_key, 0 if cut else next_number, opening=cut), outline)
-        next_key, next_number = next_key + 1, next_number + (not cut)
+        made = sheet_faces("", shapely.difference(shape, inner, grid_size=GRID_MM))
+        for outline in made.solid:
+            births.add(key, outline, BARE)
+        for outline in made.openings:
+            births.add(key, outline, OPEN)
+    else:
+        for outline in shapely.get_parts(shape):
+            births.add(key, outline, BARE)
+    place = -1 if kind in ("backer", "spacer") else len(composition.layers)
     name = str(values.get("name") or LAYER_KINDS[kind].split()[0].capitalize())[:80]
     fields = _fields(name, kind, place, thickness_mm=composition.practice.stock_mm)
-    return Edit(f"layer “{name}”", born=born, layers={key: fields})
+    return Edit(f"layer “{name}”", born=births.made, layers={key: fields})
 
 
 def layer_fields(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
@@ -219,14 +211,13 @@ def bridge(composition: Composition, pieces: list[Piece], values: Values) -> Edi
     layer = composition.whole
     width = length_of(values, composition, "width", 0.5, 100.0, BRIDGE_MM)
     count = whole_number(values.get("count") or 2, 1, 3)
-    made, mine = bridges(layer.coverage, set(layer.openings), keys_of(pieces)[0], width, count)
-    strips = {o.wkb for parent, o in made.born if parent == 0}
+    made = bridges(layer.coverage, set(layer.openings), keys_of(pieces)[0], width, count)
     edit = reshaped(composition, layer, made, f"bridge to {named(pieces)}")
-    new = {k for k, b in edit.born.items() if b.outline.wkb in strips}
-    return _grown_together(layer, edit, mine, new)
+    strips = {key for key, (parent, _) in zip(edit.born, made.born, strict=True) if parent == 0}
+    return _grown_together(layer, edit, strips)
 
 
-def _grown_together(layer: Layer, edit: Edit, part: set[int], strips: set[int]) -> Edit:
+def _grown_together(layer: Layer, edit: Edit, strips: set[int]) -> Edit:
     """The edit with the strips joined to the pieces they touch: the part and its sheet become one piece again."""
     coverage = layer.coverage.replaced(edit.outlines | {k: b.outline for k, b in edit.born.items()}, edit.gone)
     open_now = {k for k in coverage.keys if (edit.born[k].piece if k in edit.born else layer.by_key[k]).opening}

@@ -1,7 +1,6 @@
 """Verbs that change outlines: each a pure function from a composition, its layer in hand and values to an `Edit`."""
 
 import json
-import math
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
@@ -17,7 +16,7 @@ from .findings import name_pieces
 from .pattern import surgery
 from .pattern.coverage import on_grid
 from .pattern.numbering import reading_order
-from .pattern.plates import plate
+from .pattern.plates import plate_round
 from .units import Length
 
 MOST_POINTS = 5000
@@ -47,7 +46,7 @@ def length_of(
     text = str(values.get(name, "")).strip()
     if not text and usual is not None:
         return usual
-    mm = 0.0 if text == "0" else Length.parse(text, composition.practice.unit).mm
+    mm = Length.parse(text, composition.practice.unit).mm
     if not low <= mm <= high:
         say = composition.practice.say
         raise BadLength(f"{say(mm)} is out of range here: from {say(low) if low else '0'} to {say(high)}.")
@@ -61,9 +60,7 @@ def snap_of(values: Values) -> float:
         return 1.0
 
 
-def reshaped(
-    composition: Composition, layer: Layer, made: surgery.Reshape, label: str, *, gone_ok=True, **born
-) -> Edit:
+def reshaped(composition: Composition, layer: Layer, made: surgery.Reshape, label: str, **born) -> Edit:
     """The edit that a reshape of the layer is: new pieces take after the piece they were cut from. `born` sets fields
     of those cut from none."""
     key, number = composition.next_key, composition.next_number
@@ -143,7 +140,7 @@ def opening(composition: Composition, pieces: list[Piece], values: Values) -> Ed
     if not values.get("points"):
         if not pieces or len(layer.pieces) - len(layer.openings) <= len(pieces):
             raise BadChoice("Choose the piece to cut away, or draw round the opening. Something must stay.")
-        return Edit(f"opening of {named(pieces)}", {p.key: {"opening": True} for p in pieces}, layers=_touched(layer))
+        return Edit(f"opening of {named(pieces)}", {p.key: {"opening": True} for p in pieces})
     points = points_of(values)
     ring = shapely.make_valid(shapely.Polygon(np.r_[points, points[:1]]) if len(points) > 2 else shapely.Polygon())
     solid = shapely.coverage_union_all(
@@ -155,14 +152,8 @@ def opening(composition: Composition, pieces: list[Piece], values: Values) -> Ed
     return reshaped(composition, layer, surgery.imprint(layer.coverage, shapes), "opening", opening=True)
 
 
-def _touched(layer: Layer) -> dict:
-    """What turns a piece into an opening changes the layer's shape, though no outline."""
-    return {layer.key: {"name": layer.name}}
-
-
 def fill(composition: Composition, pieces: list[Piece], _values: Values) -> Edit:
     """Openings become pieces again."""
-    layer = composition.whole
     open_ones = [p for p in pieces if p.opening]
     if not open_ones:
         raise BadChoice("Choose an opening to fill.")
@@ -171,7 +162,7 @@ def fill(composition: Composition, pieces: list[Piece], _values: Values) -> Edit
     for p in open_ones:
         fields[p.key] = {"opening": False} | ({} if p.number else {"number": number})
         number += not p.number
-    return Edit("opening filled", fields, layers=_touched(layer))
+    return Edit("opening filled", fields)
 
 
 def drop(composition: Composition, pieces: list[Piece], _values: Values) -> Edit:
@@ -200,20 +191,8 @@ def background(composition: Composition, _pieces: list[Piece], values: Values) -
     """Fill what is round the pieces, out to an outline with a margin."""
     margin = length_of(values, composition, "margin", 0.0, 1000.0, 20.0)
     layer = composition.whole
-    left, top, right, bottom = layer.coverage.bounds_mm
-    grow_x = grow_y = margin
-    if values.get("outline") == "oval":
-        # an oval through the corners of the picture's box, then the margin
-        grow_x, grow_y = (
-            (right - left) * (math.sqrt(2) - 1) / 2 + margin,
-            (bottom - top) * (math.sqrt(2) - 1) / 2 + margin,
-        )
-    if values.get("outline") == "arch":
-        top -= (right - left) / 2 + margin
-    outline = plate(
-        str(values.get("outline") or "rectangle"), (left - grow_x, top - grow_y, right + grow_x, bottom + grow_y)
-    )
-    made = surgery.surround(layer.coverage, outline)
+    outline = plate_round(str(values.get("outline") or "rectangle"), layer.coverage.bounds_mm, margin)
+    made = surgery.surround(layer.coverage, on_grid(outline))
     if not made.born:
         raise BadChoice("There is nothing left to fill inside that outline. Give a wider margin.")
     return _fitted(composition, reshaped(composition, layer, made, "background", part="background"))

@@ -54,12 +54,10 @@ def best_bridges(
     return strips
 
 
-def bridge(
-    coverage: Coverage, openings: set[int], key: int, width_mm: float, count: int
-) -> tuple[surgery.Reshape, set[int]]:
-    """Bridges from the body that holds `key` to the largest body of the sheet; (reshape, keys of openings that go).
+def bridge(coverage: Coverage, openings: set[int], key: int, width_mm: float, count: int) -> surgery.Reshape:
+    """Bridges from the body that holds `key` to the rest of the sheet, up to `count` strips of `width_mm`.
 
-    The strips join the part and the sheet into one piece under the larger one's key.
+    The strips are born of no piece; whoever takes the reshape joins them to what they touch. Raises `BadChoice`.
     """
     solid = set(coverage.keys) - openings
     found = bodies(coverage, solid)
@@ -73,4 +71,4 @@ def bridge(
     # only what crosses air becomes new wood
     cut = shapely.intersection(shapely.union_all(np.array(strips)), shapely.coverage_union_all(np.array(air)))
     pieces = [p for p in shapely.get_parts(cut) if p.geom_type == "Polygon" and p.area > surgery.LEAST_MM2]
-    return surgery.imprint(coverage, pieces), mine
+    return surgery.imprint(coverage, pieces)

@@ -4,8 +4,9 @@ import numpy as np
 import shapely
 
 from ..composition import Composition, Layer
-from ..constants import SMALLEST_BIT_MM
+from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
 from ..findings import Finding, Fix, name_pieces
+from ..pattern.coverage import largest_circle
 from .bridges import bodies
 
 GLUE_MM = 5.0
@@ -14,7 +15,6 @@ HAIR_MM = 1.5
 """Regions thinner than this at their fattest cannot be sawn out whole. Common practice, no source."""
 SPAN_RATIO = 6.0
 """A strip this many times as long as it is wide, held at its ends, is a weak span. Common practice, no source."""
-WASTE_MM = 0.5
 MOST_SPANS = 8
 
 
@@ -179,6 +179,7 @@ def _weak_spans(composition: Composition, layer: Layer) -> list[Finding]:
                 amount=round(wide, 1),
                 limit=width,
                 unit="mm",
+                by_place=True,
             )
         )
     return found
@@ -194,8 +195,8 @@ def weak_spans(region: shapely.Geometry, width_mm: float) -> list[tuple[shapely.
     for part in shapely.get_parts(shapely.difference(region, wide)):
         if part.area < 0.2 * width_mm:
             continue
-        long = part.length / 2
-        across = part.area / long
+        across = 2 * largest_circle(part).radius_mm
+        long = part.area / across
         holds = shapely.get_parts(shapely.intersection(shapely.buffer(part, 0.05), wide))
         if len(holds) >= 2 and long >= SPAN_RATIO * across:
             found.append((part.representative_point(), long, across))
@@ -203,7 +204,7 @@ def weak_spans(region: shapely.Geometry, width_mm: float) -> list[tuple[shapely.
 
 
 def _small_openings(composition: Composition, layer: Layer) -> list[Finding]:
-    least = SMALLEST_BIT_MM + 2 * WASTE_MM
+    least = SMALLEST_BIT_MM + 2 * HOLE_WASTE_MM
     spots = layer.coverage.spots
     small = [k for k in layer.openings if 2 * spots[k].radius_mm < least]
     if not small:
@@ -215,7 +216,7 @@ def _small_openings(composition: Composition, layer: Layer) -> list[Finding]:
             "pattern",
             f"{len(small)} opening{'' if len(small) == 1 else 's'} under {least:.1f} mm at the fattest: no bit leaves waste round it, so the blade "
             "cannot be threaded. Fill it, or join it to the next.",
-            f"The smallest bit is {SMALLEST_BIT_MM} mm and keeps {WASTE_MM} mm of waste round it.",
+            f"The smallest bit is {SMALLEST_BIT_MM} mm and keeps {HOLE_WASTE_MM} mm of waste round it.",
             tuple(small),
             (round(spot.x_mm, 2), round(spot.y_mm, 2)),
             amount=len(small),

@@ -496,6 +496,7 @@ def _end_findings(ends: list[tuple[float, float]], say: Say) -> list[Finding]:
             "both sides became one piece. Split it there if it should part them.",
             rule,
             point_mm=(round(x, 2), round(y, 2)),
+            by_place=True,
         )
         for x, y in ends
     ]

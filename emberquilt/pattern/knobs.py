@@ -157,7 +157,7 @@ def knobs_of(values: dict[str, str], unit: str) -> Knobs:
         if not text:
             continue
         if name.endswith("_mm"):
-            number = 0.0 if text == "0" else Length.parse(text, unit).mm
+            number = Length.parse(text, unit).mm
             if not low <= number <= high:
                 raise BadLength(f"{_words(name)} can be from {low:g} to {high:g} mm.")
             made[name] = number

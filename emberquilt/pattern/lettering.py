@@ -13,7 +13,8 @@ from fontTools.pens.recordingPen import DecomposingRecordingPen
 from fontTools.ttLib import TTFont
 
 from ..errors import BadDrawing
-from .plates import plate
+from .painted import region_of
+from .plates import plate_round
 
 FONTS = {
     "alegreya-sans": ("Alegreya Sans, heavy", "alegreya-sans-latin-800-normal.woff"),
@@ -122,8 +123,6 @@ def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[shapely.Geom
 
 def glyph_region(glyphs, name: str) -> shapely.Geometry:
     """The filled region of a glyph in font units, y upwards; contours by the nonzero rule."""
-    from .painted import region_of
-
     pen = DecomposingRecordingPen(glyphs)
     glyphs[name].draw(pen)
     lines: list[np.ndarray] = []
@@ -190,7 +189,7 @@ def lettered(
     are the pieces and what their centres enclose is open.
     """
     words = shapely.union_all(np.array(lettering.letters))
-    left, top, right, bottom = words.bounds
+    left, _, right, _ = words.bounds
     faces: list[shapely.Polygon] = []
     openings: list[int] = []
     centres = [shapely.Polygon(ring) for p in lettering.letters for ring in p.interiors]
@@ -198,16 +197,7 @@ def lettered(
     if letters == "letters":
         faces = [*lettering.letters, *inner]
         return faces, list(range(len(lettering.letters), len(faces)))
-    grow = margin_share * (right - left)
-    grow_x = grow_y = grow
-    if outline == "oval":
-        grow_x += (right - left) * (math.sqrt(2) - 1) / 2
-        grow_y += (bottom - top) * (math.sqrt(2) - 1) / 2
-    rise = (right - left) * 0.35 if outline == "arch" else 0.0
-    sheet = plate(
-        outline, tuple(1000 * v for v in (left - grow_x, top - grow_y - rise, right + grow_x, bottom + grow_y))
-    )
-    sheet = shapely.transform(sheet, lambda xy: xy / 1000)
+    sheet = plate_round(outline, words.bounds, margin_share * (right - left))
     filled = shapely.union_all(np.array([shapely.Polygon(p.exterior) for p in lettering.letters]))
     faces = [q for q in shapely.get_parts(shapely.difference(sheet, filled)) if q.geom_type == "Polygon"]
     faces += inner

@@ -15,8 +15,9 @@ import shapely
 import svgelements
 
 from ..errors import BadDrawing
+from .coverage import Coverage, on_grid
 from .linework import noded
-from .svg_source import XLINK, has_page, page_of, parse_svg, shapes_in
+from .svg_source import XLINK, flatten, has_page, page_of, page_size, parse_svg, shapes_in
 
 OPAQUE, UNSEEN = 0.995, 0.04
 CAPS = {"butt": "flat", "round": "round", "square": "square"}
@@ -49,7 +50,7 @@ def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
     every: list[np.ndarray] = []
     for element, lines in shapes_in(svg):
         every += lines
-        clip = _clip(element)
+        clip = _clip(element, page_size(svg) / 4000)
         opacity = _number(element.values.get("opacity"), 1.0)
         colour, alpha = _paint(element, "fill", gradients)
         alpha *= opacity  # the parser has the fill's own opacity in its colour
@@ -88,7 +89,7 @@ def _stroke(element, lines, strokes: str, gradients, opacity: float, clip) -> li
     return [Paint(_clipped(shapely.union_all(fat), clip), colour, min(alpha, 1.0))]
 
 
-def _clip(element) -> shapely.Geometry | None:
+def _clip(element, tolerance: float) -> shapely.Geometry | None:
     """The region that a clip path leaves, in the drawing's units; None without one."""
     clip = getattr(element, "clip_path", None)
     if clip is None:
@@ -96,9 +97,7 @@ def _clip(element) -> shapely.Geometry | None:
     parts = []
     for shape in clip:
         if isinstance(shape, svgelements.Shape):
-            from .svg_source import flatten
-
-            lines = flatten(abs(svgelements.Path(shape)), 0.05)
+            lines = flatten(abs(svgelements.Path(shape)), tolerance)
             parts.append(region_of(lines, shape.values.get("clip-rule") == "evenodd"))
     return shapely.union_all(np.array(parts)) if parts else None
 
@@ -172,8 +171,6 @@ def _seen(stack: list[Paint]) -> str:
 
 def _merged(faces: list[shapely.Polygon], colours: list[str], seams: list) -> tuple[list[shapely.Polygon], list[str]]:
     """Faces of one colour that share a border where no line is drawn, joined."""
-    from .coverage import Coverage, on_grid
-
     coverage = Coverage(range(len(faces)), list(on_grid(np.array(faces))))
     drawn = noded(np.concatenate([shapely.get_parts(s) for s in seams])) if seams else None
     if drawn is not None:

@@ -160,10 +160,15 @@ def _without_small(label: np.ndarray, count: int, own: np.ndarray, centres: np.n
     # regions taken late may point at ones taken earlier: follow to the end
     while (home[home] != home).any():
         home = home[home]
-    where = measure.regionprops(label) if len(taken) < 200 else []
-    lost = set(taken)
-    merged = [(float(r.centroid[1]) + 0.5, float(r.centroid[0]) + 0.5) for r in where if r.label in lost]
-    return home[label].astype(np.int32), merged, count - len(taken)
+    return home[label].astype(np.int32), _middles(label, taken), count - len(taken)
+
+
+def _middles(label: np.ndarray, wanted: list[int]) -> list[tuple[float, float]]:
+    """Centres of gravity of some regions, x and y in pixels."""
+    flat = label.ravel()
+    count = np.bincount(flat)
+    rows, columns = (np.bincount(flat, weights=at.ravel()) for at in np.indices(label.shape, np.float32))
+    return [(float(columns[i] / count[i]) + 0.5, float(rows[i] / count[i]) + 0.5) for i in wanted]
 
 
 def _tone_colours(rgb: np.ndarray, tone: np.ndarray, tones: int) -> list[str]:

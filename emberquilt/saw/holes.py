@@ -4,13 +4,12 @@ from dataclasses import dataclass
 
 import shapely
 
-from ..constants import SMALLEST_BIT_MM
+from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
 from ..pattern.coverage import largest_circle
 from .blades import Blade
 
 BITS_MM = (3.2, 2.0, 1.6, SMALLEST_BIT_MM)
 """1/8, 5/64, 1/16 and 1/32 in; common practice, no source."""
-WASTE_MM = 0.5
 PASS_MM = 0.1
 """The bit must be this much wider than the blade for it to pass."""
 
@@ -30,6 +29,6 @@ def pilot_holes(outline: shapely.Polygon, blade: Blade) -> tuple[PilotHole, ...]
     holes = []
     for ring in outline.interiors:
         spot = largest_circle(shapely.Polygon(ring))
-        fits = [bit for bit in BITS_MM if bit / 2 + WASTE_MM <= spot.radius_mm and bit >= blade.width_mm + PASS_MM]
+        fits = [bit for bit in BITS_MM if bit / 2 + HOLE_WASTE_MM <= spot.radius_mm and bit >= blade.width_mm + PASS_MM]
         holes.append(PilotHole(spot.x_mm, spot.y_mm, 2 * spot.radius_mm, max(fits, default=None)))
     return tuple(holes)

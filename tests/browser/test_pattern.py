@@ -1,12 +1,14 @@
 """Bringing a photo and words, turning knobs, and cutting, joining, opening and stacking on the picture itself."""
 
+import json
+
 import cv2
 import pytest
 import skimage.data
 
 from tests.conftest import composition, grid
 from workshop.compositions import actions
-from workshop.compositions.models import Composition
+from workshop.compositions.models import Composition, Draft
 from workshop.entry.middleware import local_person
 
 pytestmark = pytest.mark.browser
@@ -133,3 +135,46 @@ def test_words_become_openings_in_a_sheet(desk):
         page.locator("#findings").get_by_role("button", name="Bridge").first.click()
     desk.settle()
     assert page.locator("#findings").inner_text().count("falls out") == 1
+
+
+def test_corners_points_and_more_tones_are_marked_on_the_drawing(desk, tmp_path):
+    place = tmp_path / "cup.png"
+    cv2.imwrite(str(place), skimage.data.coffee()[..., ::-1])
+    page = desk.page
+    desk.open("/")
+    page.set_input_files("#drawing", place)
+    page.fill("#width", "300 mm")
+    page.get_by_role("button", name="Find its pieces").click()
+    page.wait_for_selector("#panel[data-ready=yes]")
+    draft = Draft.objects.get()
+
+    def settled(turn: int) -> None:
+        page.wait_for_selector(f"#panel[data-ready=yes][data-scene$='t={turn}']")
+        page.wait_for_selector("#finding", state="detached")
+        draft.refresh_from_db()
+
+    tones = len(set(draft.result["colours"].values()))
+    box = page.locator("#panel").bounding_box()
+    middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.get_by_role("button", name="more tones in a place").click()
+    desk.drag((middle[0] - 150, middle[1] - 100), (middle[0] + 150, middle[1] + 100))
+    settled(2)
+    assert len(json.loads(draft.knobs["more"])) == 1
+    assert len(set(draft.result["colours"].values())) > tones
+    page.get_by_role("button", name="straighten: mark its corners").click()
+    for dx, dy in ((-200, -150), (200, -130), (190, 150), (-210, 140)):
+        page.mouse.click(middle[0] + dx, middle[1] + dy)
+    page.keyboard.press("Enter")
+    settled(3)
+    assert len(json.loads(draft.knobs["corners"])) == 4
+    assert draft.result["width_mm"] == pytest.approx(300, abs=0.1)
+    page.get_by_role("button", name="mark two points").click()
+    for dx in (-100, 100):
+        page.mouse.click(middle[0] + dx, middle[1])
+    page.keyboard.press("Enter")
+    assert page.locator("#how").input_value() == "points"
+    page.fill("#size", "200 mm")
+    page.get_by_role("button", name="find again").click()
+    settled(4)
+    apart = json.loads(draft.knobs["points"])
+    assert (apart[1][0] - apart[0][0]) * draft.result["width_mm"] == pytest.approx(200, rel=0.01)

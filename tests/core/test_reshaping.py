@@ -37,7 +37,24 @@ def do(work: Composition, verb: str, keys=(), **values) -> Composition:
     same(applied(now, inverse(work, made)), work)
     assert all(layer.coverage.is_valid for layer in now.layers)
     assert len({p.key for p in now.pieces()}) == sum(1 for _ in now.pieces())
+    numbers = [p.number for p in now.pieces() if not p.opening]
+    assert len(set(numbers)) == len(numbers)
     return now
+
+
+def test_a_key_that_is_gone_is_never_given_again():
+    """The log and accepted findings may still speak of it."""
+    cut = do(composition(grid(3, 3)), "split", [5], points=line((30, 45), (60, 45)))
+    back = applied(
+        cut,
+        inverse(
+            composition(grid(3, 3)), edit(composition(grid(3, 3)), "split", [5], {"points": line((30, 45), (60, 45))})
+        ),
+    )
+    assert 10 not in back.whole.by_key
+    again = do(back, "split", [1], points=line((0, 15), (30, 15)))
+    assert 11 in again.whole.by_key
+    assert 10 not in again.whole.by_key
 
 
 def line(*points) -> str:

@@ -87,7 +87,8 @@ def _apply(row: models.Composition, made: Edit) -> None:
         setattr(row, name, value)
     row.revision += 1
     row.shape_revision += made.reshapes
-    row.save(update_fields=["revision", "shape_revision", "cursor", "updated", *made.composition])
+    row.last_key = composition.last_key
+    row.save(update_fields=["revision", "shape_revision", "cursor", "last_key", "updated", *made.composition])
     transaction.on_commit(lambda made=row.revision: store.keep(row, made, composition))
 
 
@@ -150,7 +151,9 @@ def bring_project(owner, data: bytes) -> models.Composition:
 
     project: Project = read_project(data)
     with transaction.atomic():
-        row = store.save_new(owner, project.composition, project.source_name, project.source)
+        spoken_of = [event["piece"] for event in project.log]
+        composition = replace(project.composition, last_key=max(spoken_of, default=0))
+        row = store.save_new(owner, composition, project.source_name, project.source)
         keep_log(row, project.log)
     return row
 

@@ -7,7 +7,8 @@ from django.db import models
 
 
 class Composition(models.Model):
-    """`revision` grows with every edit; `shape_revision` when outlines change; `cursor` is the last applied entry."""
+    """`revision` grows with every edit; `shape_revision` when outlines change; `cursor` is the last applied entry;
+    `last_key` the highest key that a piece ever had."""
 
     uid = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="compositions")
@@ -20,6 +21,7 @@ class Composition(models.Model):
     revision = models.PositiveIntegerField(default=1)
     shape_revision = models.PositiveIntegerField(default=1)
     cursor = models.PositiveIntegerField(default=0)
+    last_key = models.PositiveIntegerField(default=0)
     source_name = models.CharField(max_length=200, blank=True)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)

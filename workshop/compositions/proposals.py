@@ -39,8 +39,8 @@ def unpack_proposal(values: dict) -> Proposal:
         tuple(values["source_box_mm"]),
         tuple(Finding.from_dict(f) for f in values["findings"]),
         {int(key): colour for key, colour in values["colours"].items()},
-        tuple(values["openings"]),
-        tuple((what, x, y) for what, x, y in values["traces"]),
-        values["pages"],
+        tuple(values.get("openings", ())),
+        tuple((what, x, y) for what, x, y in values.get("traces", ())),
+        values.get("pages", 1),
         tuple(values["left_out"]),
     )

@@ -84,6 +84,7 @@ def _read(row: models.Composition) -> Composition:
         row.pins,
         str(row.uid),
         tuple(Finding.from_dict(values) for values in row.intake),
+        last_key=row.last_key,
     )
 
 
@@ -107,6 +108,7 @@ def save_new(owner, composition: Composition, source_name: str = "", source: byt
         pins=composition.pins,
         intake=[finding.as_dict() for finding in composition.intake_findings],
         source_name=source_name,
+        last_key=composition.next_key - 1,
     )
     if source:
         models.Source.objects.create(composition=row, data=source)

@@ -19,7 +19,7 @@ from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
 from emberquilt.pattern.intake import recognise, source_picture
 from emberquilt.pattern.knobs import LIMITS, knobs_of, size_of
-from emberquilt.pattern.lettering import MOST_FONT_BYTES, open_font
+from emberquilt.pattern.lettering import open_font
 from emberquilt.wood.woods import woods
 from workshop.shop.actions import boards_of, practice_of
 from workshop.stations.rack import rack
@@ -201,8 +201,8 @@ def draft_again(request, uid):
     if "words" in request.POST and knobs.get("kind") == "text":
         row.data = request.POST["words"].encode()
     if upload := request.FILES.get("font_file"):
-        row.font = upload.read() if upload.size <= MOST_FONT_BYTES else b""
-        open_font(bytes(row.font))
+        row.font = upload.read()
+        open_font(row.font)
     elif request.POST.get("font"):
         row.font = b""
     row.knobs = knobs

@@ -194,9 +194,7 @@ def _still(keys: list[int], made) -> list[int]:
 
 def _reshape(before: Composition, made, context: dict) -> dict:
     """Only the outlines that an edit changed, for a page that shows the state before it."""
-    coverage = context["plan"].composition.whole.coverage
-    keys = [key for key in (*made.outlines, *made.born) if key in coverage.by_key]
-    shapes = shapes_of(coverage.only(keys)) if keys else ()
-    url = context["shapes_url"]
-    old = url.replace(f"?s={before.shape_revision + 1}&", f"?s={before.shape_revision}&")
-    return {"from": old, "to": url, "changed": shape_rows(shapes), "gone": list(made.gone)}
+    shapes = shapes_of(context["plan"].composition.whole.coverage)
+    changed = shape_rows(shape for shape in shapes if shape.key in made.outlines or shape.key in made.born)
+    old = _shapes_url(before, context["hand"], context["show"])
+    return {"from": old, "to": context["shapes_url"], "changed": changed, "gone": list(made.gone)}
