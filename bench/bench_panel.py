@@ -6,7 +6,7 @@ import pytest
 from django.test import Client
 
 from bench.conftest import tell
-from tests.browser.conftest import Desk, chromium  # noqa: F401
+from tests.browser.conftest import Desk
 from tests.conftest import cells, composition
 
 FRAMES = """async () => {
@@ -27,7 +27,7 @@ DRAW = """() => { const t = []; for (let i = 0; i < 7; i++) { const s = performa
 
 @pytest.mark.django_db(transaction=True)
 @pytest.mark.parametrize("count", [60, 500, 2000, 5000, 12000])
-def test_frames(chromium, live_server, count):  # noqa: F811
+def test_frames(chromium, live_server, count):
     from workshop.compositions import actions
     from workshop.entry.middleware import local_person
 

@@ -6,6 +6,7 @@ import time
 
 import pytest
 
+from tests.browser.conftest import chromium  # noqa: F401  one browser for all that need it
 from tests.conftest import cells, composition
 
 LINES: list[str] = []

@@ -4,12 +4,15 @@ Source: Sharma, Wu, Dalal, "The CIEDE2000 color-difference formula", Color Resea
 computed by scikit-image.
 """
 
+import warnings
 from functools import cache
 
 import numpy as np
-from skimage.color import deltaE_ciede2000, rgb2lab
+from skimage.color import deltaE_ciede2000, lab2rgb, rgb2lab
 
 from .errors import BadChoice
+
+Lab = tuple[float, float, float]
 
 
 def rgb_of(hex_colour: str) -> tuple[int, int, int]:
@@ -23,9 +26,38 @@ def rgb_of(hex_colour: str) -> tuple[int, int, int]:
 
 
 @cache
-def lab_of(hex_colour: str) -> tuple[float, float, float]:
+def lab_of(hex_colour: str) -> Lab:
     rgb = np.array(rgb_of(hex_colour), float)[None, None] / 255
     return tuple(rgb2lab(rgb)[0, 0].tolist())
+
+
+def rgb_from(lab) -> np.ndarray:
+    """CIELAB (..., 3) to sRGB 0..1; what no screen can show is brought to the nearest it can."""
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", message="Conversion from CIE-LAB")
+        return np.clip(lab2rgb(np.asarray(lab, float)), 0, 1)
+
+
+def hex_of(lab) -> str:
+    """The nearest sRGB colour as ``#rrggbb``."""
+    rgb = rgb_from(lab)
+    return "#{:02x}{:02x}{:02x}".format(*np.round(rgb * 255).astype(int))
+
+
+def linear_of(rgb) -> np.ndarray:
+    """sRGB 0..255 to linear light 0..1 (IEC 61966-2-1)."""
+    share = np.asarray(rgb, float) / 255
+    return np.where(share <= 0.04045, share / 12.92, ((share + 0.055) / 1.055) ** 2.4)
+
+
+def srgb_of(linear) -> np.ndarray:
+    """Linear light 0..1 to sRGB 0..1 (IEC 61966-2-1)."""
+    light = np.clip(np.asarray(linear, float), 0, 1)
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
+def lab_of_linear(linear) -> Lab:
+    return tuple(rgb2lab(srgb_of(linear)[None, None])[0, 0].tolist())
 
 
 def difference(first, second) -> np.ndarray:

@@ -13,6 +13,8 @@ from .findings import Finding
 from .pattern.coverage import Coverage
 from .pattern.proposal import Proposal
 from .practice import Practice
+from .rack.rack import Rack
+from .rack.seen import Seen
 
 LAYER_KINDS = {
     "backer": "backer",
@@ -39,6 +41,14 @@ class Piece:
     part: str = ""
     colour: str = ""
     opening: bool = False
+    coat: str = ""
+    """What it is coated with, where that differs from the picture's finish (see `rack.coats`)."""
+    locked: bool = False
+    """Its wood was decided by hand: suggestions and swaps leave it."""
+    board: str = ""
+    """Mark of the board it comes from, and where its fattest spot lies on that board (mm)."""
+    board_x_mm: float | None = None
+    board_y_mm: float | None = None
 
     @property
     def height_mm(self) -> float | None:
@@ -99,6 +109,9 @@ class Composition:
     hand: int = 0
     """Key of the layer in hand; 0 for the front layer of pieces, or the front layer where there is none."""
 
+    rack: Rack = field(default_factory=Rack)
+    """The woods and boards of the shop it is made in."""
+
     last_key: int = 0
     """The highest key a piece ever had, gone ones too: the log and accepted findings may still speak of them."""
 
@@ -131,6 +144,16 @@ class Composition:
     @property
     def next_number(self) -> int:
         return 1 + max((p.number for p in self.pieces()), default=0)
+
+    @cached_property
+    def seen(self) -> Seen:
+        """How its pieces look once they are finished."""
+        return Seen(self.rack, self.practice.finish)
+
+    @property
+    def together(self) -> tuple[str, ...]:
+        """Parts whose arrows run one way."""
+        return tuple(self.pins.get("together", ()))
 
     @property
     def accepted(self) -> dict[str, str]:

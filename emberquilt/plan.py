@@ -15,7 +15,7 @@ from .relief.heights import Relief, relief_findings, relief_of
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan, saw_plan
 from .saw.judgement import saw_findings
-from .stock.need import Board, Need, needs_of, stock_findings
+from .stock.need import Need, needs_of, stock_findings
 from .wood.judgement import wood_findings
 
 
@@ -24,17 +24,16 @@ class Plan:
     """Parts are worked out when first asked for. `start` is the first moment of work, `done` what the bench has ticked off."""
 
     composition: Composition
-    boards: tuple[Board, ...] = ()
     start: dt.datetime = dt.datetime(2026, 1, 5)
     done: Done = frozenset()
 
     @cached_property
     def relief(self) -> Relief:
-        return relief_of(self.composition.in_hand, self.composition.practice)
+        return relief_of(self.composition.in_hand, self.composition.practice, self.composition.rack.shelf)
 
     @cached_property
     def needs(self) -> tuple[Need, ...]:
-        return needs_of(self.composition.in_hand, self.composition.practice, self.boards)
+        return needs_of(self.composition.in_hand, self.composition.practice, self.composition.rack.boards)
 
     @cached_property
     def saw(self) -> SawPlan:
@@ -102,9 +101,9 @@ class _Findings(dict):
         layer, practice = composition.in_hand, composition.practice
         make = {
             "pattern": lambda: [*composition.intake_findings, *pattern_findings(composition)],
-            "wood": lambda: wood_findings(layer, practice),
+            "wood": lambda: wood_findings(composition),
             "relief": lambda: relief_findings(layer, practice),
-            "stock": lambda: stock_findings(plan.needs, practice),
+            "stock": lambda: stock_findings(plan.needs, practice, composition.rack.shelf),
             "saw": lambda: saw_findings(composition, plan.saw),
             "assembly": lambda: glue_findings(composition, plan.glue),
             "calendar": plan._calendar_findings,

@@ -14,9 +14,10 @@ from .composition import Composition, Layer, Piece
 from .errors import BadChoice, BadLength
 from .findings import name_pieces
 from .pattern import surgery
-from .pattern.coverage import on_grid
+from .pattern.coverage import largest_circle, on_grid
 from .pattern.numbering import reading_order
 from .pattern.plates import plate_round
+from .rack.boards import to_board
 from .units import Length
 
 MOST_POINTS = 5000
@@ -71,9 +72,24 @@ def reshaped(composition: Composition, layer: Layer, made: surgery.Reshape, labe
             piece = replace(was, key=key, number=0 if was.opening else number)
         else:
             piece = Piece(key, 0 if born.get("opening") else number, **born)
+        if parent and piece.board:
+            piece = replace(piece, **_place_after(composition, layer, parent, outline))
         new[key] = Born(layer.key, piece, outline)
         key, number = key + 1, number + (piece.number > 0)
-    return Edit(label, {}, {}, made.changed, new, made.gone)
+    moved = {k: _place_after(composition, layer, k, o) for k, o in made.changed.items() if layer.by_key[k].board}
+    return Edit(label, {k: v for k, v in moved.items() if v}, {}, made.changed, new, made.gone)
+
+
+def _place_after(composition: Composition, layer: Layer, key: int, outline: shapely.Polygon) -> dict[str, Any]:
+    """Where a piece lies on its board once it has this outline: the wood that it shows does not move."""
+    was = layer.by_key[key]
+    board = composition.rack.by_name.get(was.board)
+    if board is None or was.board_x_mm is None or was.board_y_mm is None:
+        return {}
+    old, new = layer.coverage.spots[key], largest_circle(outline)
+    move = to_board((old.x_mm, old.y_mm), board, was.grain_deg or 0.0, was.board_x_mm, was.board_y_mm)
+    x, y = move @ np.array([new.x_mm, new.y_mm, 1.0])
+    return {"board_x_mm": round(float(x), 2), "board_y_mm": round(float(y), 2)}
 
 
 def _keys(pieces: list[Piece]) -> list[int]:

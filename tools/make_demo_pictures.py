@@ -1,9 +1,14 @@
-"""Makes the demo's lantern, a picture as a camera would take it at dusk, and its lighthouse, painted shapes: ours to ship."""
+"""Makes the demo's lantern, a picture as a camera would take it at dusk, its lighthouse, painted shapes, and photos of two
+boards on a bench under a lamp: ours to ship."""
 
 from pathlib import Path
 
 import cv2
 import numpy as np
+
+from emberquilt.colour import lab_of, linear_of, srgb_of
+from emberquilt.picture.figure import colours, counts_of, darkness
+from emberquilt.rack.woods import wood
 
 FOLDER = Path(__file__).resolve().parent.parent / "workshop" / "compositions" / "demo"
 
@@ -46,6 +51,41 @@ def lantern() -> np.ndarray:
     return np.clip(draw, 0, 255).astype(np.uint8)
 
 
+def board_photo(code: str, length_mm: float, width_mm: float, ring, seed: int, knots=()) -> np.ndarray:
+    """A board as a telephone takes it, uint8 RGB 1500 x 1000: askew on a bench, a sheet of white paper beside it, in warm
+    light that falls off. `ring` are corners on the photo in pixels, from the upper left clockwise, of the board's box;
+    `knots` are (x, y, radius) in mm."""
+    per_mm = 4.0
+    dark = darkness(wood(code), length_mm, width_mm, per_mm, seed)
+    face = colours(lab_of(wood(code).raw), counts_of(dark))[dark].astype(np.float32)
+    y, x = np.mgrid[0 : face.shape[0], 0 : face.shape[1]] / per_mm
+    for kx, ky, radius in knots:
+        far = np.hypot((x - kx) / 1.5, y - ky) / radius
+        face *= (1 - 0.62 * np.exp(-(far**4)) - 0.14 * np.sin(9 * far) ** 2 * np.exp(-((far - 1.1) ** 2) / 0.3))[
+            ..., None
+        ]
+    wide, high = 1500, 1000
+    yy, xx = np.mgrid[0:high, 0:wide].astype(np.float32)
+    bench = 96 + 10 * np.sin(yy / 7 + 2 * np.sin(xx / 260)) + 6 * np.sin(xx / 90)
+    photo = np.dstack([bench * 1.02, bench * 0.93, bench * 0.80]).astype(np.float32)
+    cv2.fillPoly(photo, [np.array([[60, 60], [330, 40], [345, 210], [70, 230]], np.int32)], (241, 241, 241))
+    box = np.array([[0, 0], [face.shape[1], 0], [face.shape[1], face.shape[0]], [0, face.shape[0]]], np.float32)
+    move = cv2.getPerspectiveTransform(box, np.array(ring, np.float32))
+    laid = cv2.warpPerspective(face, move, (wide, high), flags=cv2.INTER_AREA)
+    mask = cv2.warpPerspective(np.ones(face.shape[:2], np.float32), move, (wide, high))[..., None]
+    photo = photo * (1 - mask) + laid * mask
+    lamp = (
+        np.array([1.0, 0.86, 0.66])
+        * (0.92 - 0.10 * ((xx - 700) / wide) ** 2 - 0.08 * ((yy - 500) / high) ** 2)[..., None]
+    )
+    seen = srgb_of(linear_of(np.clip(photo, 0, 255)) * lamp) * 255
+    noise = np.random.default_rng(seed).normal(0, 2.0, seen.shape)
+    return np.clip(seen + noise, 0, 255).astype(np.uint8)
+
+
+WALNUT_CORNERS = [[120, 330], [1395, 290], [1430, 640], [95, 620]]
+CHERRY_CORNERS = [[150, 300], [1360, 340], [1390, 690], [120, 660]]
+
 LIGHTHOUSE = """<svg xmlns="http://www.w3.org/2000/svg" width="360mm" height="480mm" viewBox="0 0 360 480">
 <title>A lighthouse at dusk</title>
 <rect width="360" height="480" fill="#f0d9a8"/>
@@ -62,4 +102,8 @@ LIGHTHOUSE = """<svg xmlns="http://www.w3.org/2000/svg" width="360mm" height="48
 
 if __name__ == "__main__":
     cv2.imwrite(str(FOLDER / "lantern.jpg"), lantern()[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
+    walnut = board_photo("walnut", 860, 204, WALNUT_CORNERS, 5, ((640, 60, 13),))
+    cherry = board_photo("cherry", 790, 180, CHERRY_CORNERS, 3, ((180, 130, 10), (560, 50, 8)))
+    for name, photo in (("board-walnut", walnut), ("board-cherry", cherry)):
+        cv2.imwrite(str(FOLDER / f"{name}.jpg"), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 84])
     (FOLDER / "lighthouse.svg").write_text(LIGHTHOUSE, encoding="utf-8")

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from emberquilt.wood.woods import woods
+from emberquilt.rack.woods import woods
 
 OUT = Path(__file__).parent.parent / "workshop" / "static" / "css" / "woods.css"
 

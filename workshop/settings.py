@@ -61,6 +61,7 @@ INSTALLED_APPS = [
     "workshop.compositions",
     "workshop.bench",
     "workshop.stations",
+    "workshop.pictures",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -92,6 +93,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "workshop.shop.swatches.own_woods",
             ],
             "builtins": ["workshop.stations.templatetags.shopwords"],
         },

@@ -6,6 +6,7 @@ from django.urls.converters import StringConverter
 from workshop.bench import views as bench
 from workshop.compositions import views as compositions
 from workshop.entry import views as entry
+from workshop.pictures import views as pictures
 from workshop.shop import views as shop
 from workshop.stations import views as stations
 
@@ -46,7 +47,30 @@ urlpatterns = [
     path("picture/<uuid:uid>/<station:station>/rule", stations.rule, name="rule"),
     path("picture/<uuid:uid>/<station:station>/do/", stations.do, name="do"),
     path("picture/<uuid:uid>/<station:station>/<slug:show>/dress.json", compositions.dress, name="dress"),
+    path("picture/<uuid:uid>/look.jpg", pictures.look, name="look"),
+    path("picture/<uuid:uid>/final/", pictures.final, name="final"),
+    path("picture/<uuid:uid>/final/begin/", pictures.final_begin, name="final-begin"),
+    path("picture/<uuid:uid>/final/stop/", pictures.final_stop, name="final-stop"),
+    path("picture/<uuid:uid>/final.png", pictures.final_png, name="final-png"),
+    path("picture/<uuid:uid>/suggest/", stations.suggest, name="suggest"),
+    path("picture/<uuid:uid>/palettes/", pictures.palettes, name="palettes"),
+    path("picture/<uuid:uid>/pack/", pictures.pack, name="pack"),
+    path("picture/<uuid:uid>/place/", pictures.place, name="place"),
+    path("picture/<uuid:uid>/spots.json", pictures.spots, name="spots"),
     path("shop/", shop.shop, name="shop"),
+    path("shop/woods/", shop.own_woods, name="own-woods"),
+    path("shop/woods.css", shop.woods_css, name="woods-css"),
+    path("shop/woods/keep/", shop.keep_wood, name="keep-wood"),
+    path("shop/woods/<slug:code>/tile.jpg", shop.wood_tile, name="wood-tile"),
+    path("shop/woods/<slug:code>/drop/", shop.drop_wood, name="drop-wood"),
+    path("shop/boards/", shop.by_colour, name="boards-by-colour"),
+    path("shop/board/<int:pk>/", shop.board, name="board"),
+    path("shop/board/<int:pk>/change/", shop.change_board, name="board-change"),
+    path("shop/board/<int:pk>/photograph/", shop.photograph, name="board-photograph"),
+    path("shop/board/<int:pk>/photo.jpg", shop.photo, name="board-photo"),
+    path("shop/board/<int:pk>/face.jpg", shop.face, name="board-face"),
+    path("shop/board/<int:pk>/defect/", shop.defect, name="board-defect"),
+    path("shop/board/<int:pk>/defect/<int:index>/clear/", shop.clear_defect, name="board-defect-clear"),
     path("shop/practice/", shop.practice, name="shop-practice"),
     path("shop/board/", shop.add_board, name="shop-board"),
     path("shop/board/<int:pk>/drop/", shop.drop_board, name="shop-board-drop"),

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from functools import cache
 
-from ..wood.woods import data_rows
+from ..rack.woods import data_rows
 
 
 @dataclass(frozen=True, slots=True)

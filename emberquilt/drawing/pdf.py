@@ -13,8 +13,7 @@ from ..constants import MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM
 from ..errors import BadChoice
 from ..practice import Practice
 from ..units import format_length
-from ..wood.woods import woods
-from .scene import Shape, shapes_of
+from .scene import Shape, shapes_of, wood_mark
 from .svg import arrow_place, label_size_mm
 
 POINTS_PER_MM = 72 / MM_PER_INCH
@@ -153,7 +152,7 @@ def _tile(canvas, composition, sheet: Sheet, layout: Layout, shapes, boxes, lett
         piece = layer.by_key[shape.key]
         canvas.setStrokeColor(RED)
         _outline(canvas, layer.coverage.by_key[shape.key], dx, dy)
-        _piece_words(canvas, shape, piece, dx, dy, letters.get(piece.key, ""))
+        _piece_words(canvas, shape, piece, wood_mark(composition, piece), dx, dy, letters.get(piece.key, ""))
     canvas.restoreState()
     _overlap_marks(canvas, composition, sheet, dx, dy)
     _foot(canvas, layout, f"{composition.name}, sheet {sheet.name}")
@@ -227,10 +226,9 @@ def _outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> 
     canvas.drawPath(path)
 
 
-def _piece_words(canvas, shape: Shape, piece, dx: float, dy: float, letter: str) -> None:
+def _piece_words(canvas, shape: Shape, piece, mark: str, dx: float, dy: float, letter: str) -> None:
     size = label_size_mm(shape)
     x, y = shape.spot.x_mm + dx, shape.spot.y_mm + dy
-    mark = woods()[piece.wood].mark if piece.wood else ""
     _words(canvas, x, y - 0.1 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
     if piece.wood:
         arrow_x, arrow_y, reach = arrow_place(shape)

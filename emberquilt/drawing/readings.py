@@ -1,12 +1,16 @@
 """How each station reads the panel: what the pieces wear and which marks lie over them."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
-from ..composition import Composition
+from ..composition import Composition, Piece
 from ..findings import Finding
 from ..pattern.paths import path_of
 from ..plan import Plan
+from ..rack.boards import to_board
 from ..units import format_length
+from ..wood.contrast import contrast_of
+from ..wood.judgement import neck_table
 from .scene import Dress, Mark, Scene, scene_of
 from .stacked import VIEWS, stacked
 
@@ -15,9 +19,34 @@ Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
 
 def _each(composition: Composition, tone: str, label=lambda p: "", arrow=False, strong=lambda p: False):
     return {
-        p.key: Dress(p.wood, p.grain_deg or 0.0, tone, label(p), arrow and bool(p.wood), strong(p), p.colour)
+        p.key: dress_of(composition, p, tone, label(p), arrow and bool(p.wood), strong(p))
         for p in composition.in_hand.pieces
     }
+
+
+def dress_of(
+    composition: Composition,
+    p: Piece,
+    tone: str,
+    label: str = "",
+    arrow: bool = False,
+    strong: bool = False,
+    wood: str | None = None,
+) -> Dress:
+    """What a piece wears in its wood, with its coat, and its place on a board; `wood` to try another."""
+    if wood is not None and wood != p.wood:
+        return Dress(wood, p.grain_deg or 0.0, tone, label, arrow, strong, p.colour)
+    coat = composition.seen.hex(p) if p.coat and p.wood else ""
+    return Dress(p.wood, p.grain_deg or 0.0, tone, label, arrow, strong, p.colour, coat, _face(composition, p))
+
+
+def _face(composition: Composition, p: Piece) -> tuple:
+    board = composition.rack.by_name.get(p.board)
+    if board is None or p.board_x_mm is None or p.board_y_mm is None:
+        return ()
+    spot = composition.in_hand.coverage.spots[p.key]
+    move = to_board((spot.x_mm, spot.y_mm), board, p.grain_deg or 0.0, p.board_x_mm, p.board_y_mm)
+    return board.name, *(round(v, 5) for v in move.ravel().tolist())
 
 
 def numbers(plan: Plan):
@@ -48,13 +77,54 @@ def woods_and_seams(plan: Plan):
     return _each(plan.composition, "full"), _melting(plan)
 
 
-def arrows(plan: Plan):
-    return _each(plan.composition, "full", arrow=True), _melting(plan)
-
-
 def greys(plan: Plan):
     """Does it read without colour?"""
     return _each(plan.composition, "grey"), _melting(plan)
+
+
+def blind(plan: Plan):
+    """Does it read for those who cannot tell red from green?"""
+    return _each(plan.composition, "blind"), _melting(plan)
+
+
+def aged(plan: Plan):
+    """After about a year of room light."""
+    composition, older = plan.composition, plan.composition.seen.older
+    dress = _each(composition, "full")
+    for p in composition.in_hand.pieces:
+        if p.wood and composition.rack.shelf[p.wood].aged:
+            dress[p.key] = replace(dress[p.key], coat=older.hex(p))
+    return dress, ()
+
+
+def contrast(plan: Plan):
+    """Every seam as it will read: thin where two things are separate, dotted where they shade, dashed where they are lost."""
+    marks = [
+        Mark(f"seam-{reading}", path=" ".join(r.seam.path for r in rows))
+        for reading in ("reads", "shades", "melts")
+        if (rows := [r for r in contrast_of(plan.composition) if r.reading == reading])
+    ]
+    return _each(plan.composition, "pale"), tuple(marks)
+
+
+def picture(plan: Plan):
+    """The picture of the result."""
+    return _each(plan.composition, "clear"), ()
+
+
+def flows(plan: Plan):
+    """Arrows, with the lines they follow and the necks that are weak."""
+    composition = plan.composition
+    lines = [
+        Mark("guide", path="M" + " L".join(f"{x:g} {y:g}" for x, y in f["line"]))
+        for f in composition.pins.get("flows", [])
+    ]
+    necks = [
+        Mark("neck", n.x_mm, n.y_mm, piece=key)
+        for key, own in neck_table(composition.in_hand, composition.practice).items()
+        for n in own
+    ]
+    return _each(composition, "full", arrow=True), (*lines, *necks, *_melting(plan))
 
 
 def numbered_woods(plan: Plan):
@@ -145,7 +215,16 @@ def plain(plan: Plan):
 
 READINGS: dict[str, dict[str, Reading]] = {
     "pattern": {"numbers": numbers, "colours": colours, "woods": woods, "plain": plain},
-    "wood": {"woods": woods_and_seams, "arrows": arrows, "numbers": numbered_woods, "greys": greys, "plain": plain},
+    "wood": {
+        "woods": woods_and_seams,
+        "arrows": flows,
+        "picture": picture,
+        "seams": contrast,
+        "greys": greys,
+        "red-green": blind,
+        "aged": aged,
+        "numbers": numbered_woods,
+    },
     "relief": {"heights": heights, "shims": shims, "woods": woods, "numbers": numbered_woods},
     "stock": {"woods": woods, "copies": copies, "numbers": numbered_woods},
     "saw": {"order": cutting_order, "holes": holes, "copies": copies, "woods": woods, "plain": plain},
@@ -176,7 +255,8 @@ def read(plan: Plan, station: str, show: str, findings: list[Finding]) -> Scene:
         for i, f in enumerate(findings[:MOST_FINDINGS], 1)
         for place in _places(plan, f)
     )
-    return scene_of(plan.composition, dress, (*marks, *pins))
+    scene = scene_of(plan.composition, dress, (*marks, *pins))
+    return replace(scene, rendered=True) if show == "picture" else scene
 
 
 MOST_PINS = 4

@@ -6,7 +6,7 @@ A scene has shapes (outlines that change only when pieces are split or joined), 
 
 from dataclasses import dataclass, field
 
-from ..composition import Composition
+from ..composition import Composition, Piece
 from ..pattern.coverage import Coverage, Spot
 from ..pattern.paths import path_of
 
@@ -22,7 +22,7 @@ class Shape:
 
 @dataclass(frozen=True, slots=True)
 class Dress:
-    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, tint, grey, ghost, dark or open; `label` stands at the spot; an arrow lies along the grain."""
+    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, tint, grey, blind, ghost, dark, clear or open; `label` stands at the spot; an arrow lies along the grain."""
 
     wood: str = ""
     grain_deg: float = 0.0
@@ -32,13 +32,17 @@ class Dress:
     strong: bool = False
     colour: str = ""
     """Of the drawing, to be seen while a piece has no wood."""
+    coat: str = ""
+    """How it looks where that is not the wood's own finished colour: sRGB hex."""
+    face: tuple = ()
+    """Where its wood lies on a board: the board's mark and the six numbers that take the picture's mm to the board's, row by row."""
 
 
 @dataclass(frozen=True, slots=True)
 class Mark:
     """Something laid over the pieces at a point or along a path; `piece` where it belongs to one.
 
-    `kind` is pin, hole, start, melt, guide or ring.
+    `kind` is pin, hole, start, melt, guide, ring, neck, or how a seam reads: seam-reads, seam-shades, seam-melts.
     """
 
     kind: str
@@ -58,6 +62,14 @@ class Scene:
     marks: tuple[Mark, ...] = field(default=())
     stacked: bool = False
     """Shapes lie over each other, in order; otherwise they lie side by side."""
+    rendered: bool = False
+    """The picture of the result stands in place of the drawn pieces."""
+
+
+def wood_mark(composition: Composition, piece: Piece) -> str:
+    """What stands beside the number on the pattern: the wood's two letters, and the mark of the board it comes from."""
+    mark = composition.rack.shelf[piece.wood].mark if piece.wood in composition.rack.shelf else ""
+    return f"{mark} {piece.board}".strip()
 
 
 def shapes_of(coverage: Coverage) -> tuple[Shape, ...]:

@@ -7,8 +7,7 @@ from ..assembly.glueup import backer_outline
 from ..composition import Composition
 from ..pattern.paths import path_of
 from ..pattern.proposal import Proposal
-from ..wood.woods import woods
-from .scene import Shape, shapes_of
+from .scene import Shape, shapes_of, wood_mark
 
 
 def pattern_svg(composition: Composition) -> bytes:
@@ -34,10 +33,10 @@ def pattern_svg(composition: Composition) -> bytes:
         if piece.wood:
             ET.SubElement(arrows, "path", d=arrow_path(shape, piece.grain_deg or 0.0))
         size = label_size_mm(shape)
-        mark = f" {woods()[piece.wood].mark}" if piece.wood else ""
+        mark = wood_mark(composition, piece)
         text = ET.SubElement(words, "text", x=f"{shape.spot.x_mm:.2f}", y=f"{shape.spot.y_mm - 0.15 * size:.2f}")
         text.set("font-size", f"{size:.2f}")
-        text.text = f"{piece.number}{mark}"
+        text.text = f"{piece.number} {mark}".strip()
     return _bytes(root)
 
 

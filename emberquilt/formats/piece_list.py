@@ -4,11 +4,10 @@ import csv
 import io
 
 from ..plan import Plan
-from ..wood.woods import woods
 
 COLUMNS = (
     "number", "part", "wood", "grain_deg", "thickness_mm", "shim_mm", "height_mm", "area_mm2",
-    "saw_order", "blade", "cut_mm", "minutes", "pilot_holes", "copy", "glue_order",
+    "coat", "board", "board_x_mm", "board_y_mm", "saw_order", "blade", "cut_mm", "minutes", "pilot_holes", "copy", "glue_order",
 )  # fmt: skip
 
 
@@ -21,17 +20,21 @@ def piece_list_csv(plan: Plan) -> str:
     glue = {step.piece: step.order for step in plan.glue.steps}
     for p in sorted(layer.pieces, key=lambda p: p.number):
         cut = cuts.get(p.key)
-        part = f"'{p.part}" if p.part[:1] in ("=", "+", "-", "@", "\t", "\r") else p.part
         rows.writerow(
             [
-                p.number, part, woods()[p.wood].name if p.wood else "", _or_empty(p.grain_deg), _or_empty(p.thickness_mm),
+                p.number, _safe(p.part), plan.composition.rack.shelf.wood(p.wood).name if p.wood else "", _or_empty(p.grain_deg), _or_empty(p.thickness_mm),
                 p.shim_mm, _or_empty(p.height_mm), round(layer.coverage.area_mm2[p.key], 1),
+                p.coat, _safe(p.board), _or_empty(p.board_x_mm), _or_empty(p.board_y_mm),
                 cut.order if cut else "", cut.blade.no if cut else "", round(cut.length_mm, 1) if cut else "",
                 round(cut.minutes, 1) if cut else "", len(cut.holes) if cut else "", "ABCD"[plan.copies[p.key] - 1],
                 glue.get(p.key, ""),
             ]
         )  # fmt: skip
     return buffer.getvalue()
+
+
+def _safe(text: str) -> str:
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
 def _or_empty(value):

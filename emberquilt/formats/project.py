@@ -21,10 +21,12 @@ from ..errors import BadChoice, BadProject
 from ..findings import Finding
 from ..pattern.coverage import Coverage, on_grid
 from ..practice import Practice
-from ..wood.woods import woods
+from ..rack.coats import coat_of
+from ..rack.rack import Rack
+from ..rack.woods import Shelf, Wood, typed_wood, woods
 
 FORMAT = "emberquilt-composition"
-VERSION = 2
+VERSION = 3
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50
@@ -74,8 +76,17 @@ def document_of(project: Project) -> dict:
         "intake": [finding.as_dict() for finding in composition.intake_findings],
         "layers": [_layer_document(layer) for layer in composition.layers],
         "log": list(project.log),
+        "woods": [wood.as_dict() for wood in own_woods(composition)],
         "source": f"source/{project.source_name}" if project.source else "",
     }
+
+
+def own_woods(composition: Composition) -> list[Wood]:
+    """Woods that this work speaks of and that are not the shipped ones."""
+    codes = {p.wood for p in composition.pieces()} | set(composition.pins.get("pack", {}).get("woods", ()))
+    codes |= {code for kept in composition.pins.get("palettes", ()) for code, _ in kept["woods"]}
+    shelf, shipped = composition.rack.shelf, woods()
+    return [shelf[code] for code in sorted(codes) if code in shelf and shipped.get(code) != shelf[code]]
 
 
 def _layer_document(layer: Layer) -> dict:
@@ -98,6 +109,11 @@ def _layer_document(layer: Layer) -> dict:
                 "part": p.part,
                 "colour": p.colour,
                 "opening": p.opening,
+                "coat": p.coat,
+                "locked": p.locked,
+                "board": p.board,
+                "board_x_mm": p.board_x_mm,
+                "board_y_mm": p.board_y_mm,
                 "rings": [
                     shapely.get_coordinates(ring)[:-1].round(3).tolist()
                     for ring in (layer.coverage.by_key[p.key].exterior, *layer.coverage.by_key[p.key].interiors)
@@ -110,7 +126,7 @@ def _layer_document(layer: Layer) -> dict:
 
 @cache
 def schema() -> dict:
-    return json.loads((files("emberquilt") / "data" / "composition-2.schema.json").read_text(encoding="utf-8"))
+    return json.loads((files("emberquilt") / "data" / "composition-3.schema.json").read_text(encoding="utf-8"))
 
 
 def read_project(data: bytes) -> Project:
@@ -162,7 +178,8 @@ def _check_document(document, version) -> None:
 
 
 def _composition(document: dict) -> Composition:
-    layers = tuple(_layer(values) for values in document["layers"])
+    shelf = woods().with_own(_own_wood(values) for values in document.get("woods", ()))
+    layers = tuple(_layer(values, shelf) for values in document["layers"])
     keys = [p.key for layer in layers for p in layer.pieces]
     if len(keys) != len(set(keys)):
         raise BadProject("Two pieces in this project file have the same key.")
@@ -177,11 +194,18 @@ def _composition(document: dict) -> Composition:
     findings = tuple(Finding.from_dict(values) for values in document["intake"])
     return Composition(
         document["name"], document["width_mm"], document["height_mm"], layers, practice, document["pins"],
-        intake_findings=findings,
+        intake_findings=findings, rack=Rack(shelf),
     )  # fmt: skip
 
 
-def _layer(values: dict) -> Layer:
+def _own_wood(values: dict) -> Wood:
+    try:
+        return typed_wood(values["code"], values)
+    except BadChoice as problem:
+        raise BadProject(f"A wood in this project file is damaged: {problem}") from None
+
+
+def _layer(values: dict, shelf: Shelf) -> Layer:
     try:
         outlines = [shapely.Polygon(p["rings"][0], p["rings"][1:]) for p in values["pieces"]]
     except (ValueError, shapely.errors.GEOSException):
@@ -190,8 +214,12 @@ def _layer(values: dict) -> Layer:
     if not coverage.is_valid:
         raise BadProject("The pieces in this project file overlap or leave gaps; it is refused.")
     for piece in values["pieces"]:
-        if piece["wood"] and piece["wood"] not in woods():
+        if piece["wood"] and piece["wood"] not in shelf:
             raise BadProject(f"This project file uses a wood that is not on this shelf: “{piece['wood'][:40]}”.")
+        try:
+            coat_of(piece.get("coat", ""))
+        except BadChoice as problem:
+            raise BadProject(f"A coat in this project file is damaged: {problem}") from None
     pieces = tuple(Piece(**{name: value for name, value in p.items() if name != "rings"}) for p in values["pieces"])
     more = {name: values[name] for name in ("thickness_mm", "material", "note", "trim_flush") if name in values}
     return Layer(values["key"], values["name"], values["kind"], coverage, pieces, **more)

@@ -8,7 +8,7 @@ import shapely
 from ..composition import Layer
 from ..findings import Finding, Fix, name_pieces
 from ..practice import Practice
-from ..wood.woods import wood
+from ..rack.woods import Shelf, woods
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,8 @@ class Relief:
     """Of the pieces whose wood and thickness are known, at 12 % moisture, without shims and backer."""
 
 
-def relief_of(layer: Layer, practice: Practice) -> Relief:
+def relief_of(layer: Layer, practice: Practice, shelf: Shelf | None = None) -> Relief:
+    shelf = woods() if shelf is None else shelf
     decided = [p for p in layer.pieces if p.height_mm is not None]
     heights = [p.height_mm or 0.0 for p in decided] or [0.0]
     shimmed = [p for p in decided if p.shim_mm > 0]
@@ -35,7 +36,7 @@ def relief_of(layer: Layer, practice: Practice) -> Relief:
     )
     known = [p for p in decided if p.wood]
     area_m2 = {key: mm2 / 1e6 for key, mm2 in layer.coverage.area_mm2.items()}
-    weight = sum(area_m2[p.key] * (p.thickness_mm or 0.0) / 1000 * wood(p.wood).density_kg_m3 for p in known)
+    weight = sum(area_m2[p.key] * (p.thickness_mm or 0.0) / 1000 * shelf.wood(p.wood).density_kg_m3 for p in known)
     thicknesses = tuple(sorted(Counter(p.thickness_mm or 0.0 for p in decided).items()))
     return Relief(min(heights), max(heights), thicknesses, shims, len(layer.pieces) - len(decided), weight)
 

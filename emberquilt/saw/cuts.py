@@ -7,7 +7,7 @@ import shapely
 
 from ..composition import Composition, Layer, Piece
 from ..practice import Practice
-from ..wood.woods import Wood, wood
+from ..rack.woods import Shelf, Wood
 from .blades import Blade, choose_blade
 from .holes import PilotHole, pilot_holes
 
@@ -63,14 +63,17 @@ class SawPlan:
 
 def saw_plan(composition: Composition) -> SawPlan:
     """Every piece of the mosaic that has a wood, in sawing order."""
-    layer, practice = composition.in_hand, composition.practice
+    layer, practice, shelf = composition.in_hand, composition.practice, composition.rack.shelf
     chosen = [p for p in layer.pieces if p.wood]
     first = {key: i for i, key in enumerate(composition.pins.get("saw_first", []))}
     inside = layer.coverage.once("inside", lambda: _enclosed(layer))
     spots = layer.coverage.spots
     blade_of = {
         p.key: choose_blade(
-            practice, _thickness(p, practice), wood(p.wood).hardness_lbf, 2 * spots[p.key].radius_mm < practice.hold_mm
+            practice,
+            _thickness(p, practice),
+            shelf.wood(p.wood).hardness_lbf,
+            2 * spots[p.key].radius_mm < practice.hold_mm,
         )
         for p in chosen
     }
@@ -87,8 +90,8 @@ def saw_plan(composition: Composition) -> SawPlan:
         blade = blade_of[piece.key]
         if not cuts or cuts[-1].blade != blade:
             chapter += 1
-        reason = _reason(piece, ordered[i - 1] if i else None, piece.key in first, inside, blade, blade_of)
-        cuts.append(_cut(i + 1, piece, layer, blade, chapter, practice, reason))
+        reason = _reason(piece, ordered[i - 1] if i else None, piece.key in first, inside, blade, blade_of, shelf)
+        cuts.append(_cut(i + 1, piece, layer, blade, chapter, practice, shelf.wood(piece.wood), reason))
     gap, joints = joint_gap_mm(practice, cuts), layer.coverage.once("joints", lambda: _longest_row(layer))
     return SawPlan(tuple(cuts), _chapters(cuts), gap, gap * joints, joints)
 
@@ -110,13 +113,15 @@ def _enclosed(layer: Layer) -> dict[int, int]:
     return depth
 
 
-def _reason(piece: Piece, before: Piece | None, pinned: bool, inside: dict, blade: Blade, blade_of: dict) -> str:
+def _reason(
+    piece: Piece, before: Piece | None, pinned: bool, inside: dict, blade: Blade, blade_of: dict, shelf: Shelf
+) -> str:
     if pinned:
         return "you put it first"
     if before is None or blade_of[before.key] != blade:
         return f"first with No. {blade.no}"
     if before.wood != piece.wood:
-        return f"{wood(piece.wood).name.lower()} together"
+        return f"{shelf.name(piece.wood)} together"
     if inside.get(piece.key):
         return "inside before outside"
     return "small before large"
@@ -131,13 +136,15 @@ def feed_mm_per_minute(practice: Practice, thickness_mm: float, chosen: Wood) ->
     return practice.saw_mm_per_minute / slower
 
 
-def _cut(order, piece: Piece, layer: Layer, blade: Blade, chapter: int, practice: Practice, reason) -> Cut:
+def _cut(
+    order, piece: Piece, layer: Layer, blade: Blade, chapter: int, practice: Practice, chosen: Wood, reason
+) -> Cut:
     thickness = _thickness(piece, practice)
     coverage, outline = layer.coverage, layer.coverage.by_key[piece.key]
     # all rings of a polygon make up its length
     length = float(outline.length)
     holes = coverage.of(piece.key, ("holes", blade.no), lambda own: pilot_holes(own, blade))
-    minutes = length / feed_mm_per_minute(practice, thickness, wood(piece.wood))
+    minutes = length / feed_mm_per_minute(practice, thickness, chosen)
     minutes += practice.minutes_per_cut + MINUTES_PER_HOLE * len(holes)
     return Cut(
         order,

@@ -11,28 +11,13 @@ from ..constants import MM3_PER_BOARD_FOOT
 from ..findings import Finding, Fix
 from ..pattern.coverage import Coverage
 from ..practice import Practice
-from ..wood.woods import wood
+from ..rack.boards import Board
+from ..rack.woods import Shelf, woods
 
 MEASURED_MM = 0.4
 """A board counts as thick enough when it lacks no more than this: a 3/4 in board is often 19 mm."""
 SPACING_MM = 3.0
 """Left between pieces on a board for the saw and a finger's slip; common practice, no source."""
-
-
-@dataclass(frozen=True, slots=True)
-class Board:
-    """A board on the rack. Thickness as measured with a caliper."""
-
-    key: int
-    wood: str
-    name: str
-    length_mm: float
-    width_mm: float
-    thickness_mm: float
-
-    @property
-    def area_mm2(self) -> float:
-        return self.length_mm * self.width_mm
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,12 +98,13 @@ def _take(rough_mm2: float, fitting: list[Board], free: dict[int, float]) -> flo
     return owned
 
 
-def stock_findings(needs: tuple[Need, ...], practice: Practice) -> list[Finding]:
+def stock_findings(needs: tuple[Need, ...], practice: Practice, shelf: Shelf | None = None) -> list[Finding]:
+    shelf = woods() if shelf is None else shelf
     return [
         Finding(
             "short-of-wood",
             "stock",
-            f"Short of {wood(need.wood).name.lower()} {practice.say(need.thickness_mm)}: {practice.say_area(need.short_mm2)} "
+            f"Short of {shelf.name(need.wood)} {practice.say(need.thickness_mm)}: {practice.say_area(need.short_mm2)} "
             f"({board_feet(need.short_mm2, need.thickness_mm):.1f} board feet) to find"
             + (
                 f" beside the {practice.say_area(need.owned_mm2)} on the rack."

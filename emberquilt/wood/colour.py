@@ -1,24 +1,25 @@
-"""Colours of woods: how far two finished woods are apart, and which is nearest to a colour."""
-
-from functools import cache
+"""Which woods are nearest to a colour, as they will look once finished."""
 
 import numpy as np
 
 from ..colour import difference, lab_of
-from .woods import Wood, woods
+from ..rack.seen import Seen
+from ..rack.woods import Wood
 
 
-@cache
-def between(first: str, second: str) -> float:
-    """CIEDE2000 between two finished woods, by code."""
-    table = woods()
-    return float(difference(lab_of(table[first].finished), lab_of(table[second].finished)))
+def natural(seen: Seen) -> list[str]:
+    """Codes of what grows: a picture's colours are matched to wood unless sheet goods are asked for."""
+    return [code for code, wood in seen.rack.shelf.items() if wood.kind != "sheet"]
 
 
-def closest(hex_colour: str, among: list[Wood] | None = None, most: int = 5) -> list[tuple[Wood, float]]:
+def closest(
+    hex_colour: str, seen: Seen, among: list[str] | None = None, most: int = 5, coat: str = ""
+) -> list[tuple[Wood, float]]:
     """Woods nearest to a colour by their finished colour, with their CIEDE2000, nearest first."""
-    candidates = list(woods().values()) if among is None else among
-    labs = np.array([lab_of(w.finished) for w in candidates])
+    codes = natural(seen) if among is None else among
+    if not codes:
+        return []
+    labs = np.array([seen.lab_of((code, coat, "")) for code in codes])
     distances = difference(labs, np.array(lab_of(hex_colour)))
     order = np.argsort(distances, kind="stable")[:most]
-    return [(candidates[i], float(distances[i])) for i in order]
+    return [(seen.rack.shelf[codes[i]], float(distances[i])) for i in order]

@@ -3,7 +3,7 @@
 import numpy as np
 import shapely
 
-from .woods import Wood
+from ..rack.woods import Wood
 
 
 def movement_mm(wood: Wood, width_mm: float, from_percent: float, to_percent: float, cut: str = "flat") -> float | None:

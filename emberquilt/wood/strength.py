@@ -5,7 +5,7 @@ Source: Hankinson's formula, Wood Handbook, FPL-GTR-282 (2021), chapter 5: N = P
 
 import math
 
-from .woods import Wood
+from ..rack.woods import Wood
 
 BENDING_EXPONENT = 2.0
 """Wood Handbook, chapter 5, table of n and Q/P: about 2 for bending strength."""
@@ -41,3 +41,23 @@ def angle_to_grain_deg(direction_deg: float, grain_deg: float) -> float:
     """Smallest angle between a direction and the grain, 0..90."""
     turned = abs(direction_deg - grain_deg) % 180
     return min(turned, 180 - turned)
+
+
+def weakest_nmm(wood: Wood, thickness_mm: float, necks, grain_deg: float) -> float:
+    """The least moment that any of a piece's necks bears with this arrow; infinite without a neck."""
+    return min(
+        (neck_moment_nmm(wood, n.width_mm, thickness_mm, angle_to_grain_deg(n.along_deg, grain_deg)) for n in necks),
+        default=math.inf,
+    )
+
+
+def strong_grain_deg(wood: Wood, thickness_mm: float, necks, flow_deg: float) -> tuple[float, bool]:
+    """The arrow nearest to the flow with which every neck bears a hand, and whether it does.
+
+    Where no arrow suffices it is the strongest one. *Up the grain* is kept: the arrow turns by 90 degrees at most.
+    """
+    turns = sorted(range(-90, 91), key=abs)
+    bears = {turn: weakest_nmm(wood, thickness_mm, necks, flow_deg + turn) for turn in turns}
+    enough = next((turn for turn in turns if bears[turn] >= HANDLING_NMM), None)
+    turn = enough if enough is not None else max(turns, key=lambda t: (round(bears[t], 6), -abs(t)))
+    return round((flow_deg + turn) % 360, 1) % 360, enough is not None

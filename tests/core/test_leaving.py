@@ -118,7 +118,8 @@ def test_the_panel_gets_plain_values(koi_work):
             scene = read(plan, station, show, plan.findings(station))
             dress = json.loads(json.dumps(dress_json(scene)))
             assert len(dress["pieces"]) == 62
-            assert set(m["kind"] for m in dress["marks"]) <= {"pin", "hole", "start", "melt", "guide", "ring"}
+            kinds = {"pin", "hole", "start", "melt", "guide", "ring", "neck", "seam-reads", "seam-shades", "seam-melts"}
+            assert set(m["kind"] for m in dress["marks"]) <= kinds
     shapes = shapes_json(scene)
     assert (shapes["w"], len(shapes["shapes"])) == (457.2, 62)
 

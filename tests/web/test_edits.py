@@ -8,9 +8,10 @@ from pathlib import Path
 
 import pytest
 
+from emberquilt.keys import keys_in, runs
 from tests.web.conftest import said
 from workshop.compositions import actions, store
-from workshop.compositions.journal import keys_in, pack, runs, unpack
+from workshop.compositions.journal import pack, unpack
 from workshop.compositions.models import Composition, Entry
 
 
@@ -136,7 +137,7 @@ def test_without_scripts_an_edit_leads_back_to_the_page(client, work):
     response = client.post(
         f"/picture/{work.uid}/wood/do/", {"verb": "wood", "pieces": "1", "wood": "walnut", "revision": work.revision}
     )
-    assert (response.status_code, response.url) == (302, f"/picture/{work.uid}/wood/")
+    assert (response.status_code, response.url) == (302, f"/picture/{work.uid}/wood/?pieces=1")
 
 
 def test_a_failure_half_way_leaves_nothing(work, monkeypatch):

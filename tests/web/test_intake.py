@@ -178,7 +178,7 @@ def test_a_coloured_drawing_suggests_its_woods(client, person, page):
     client.post(f"/draft/{Draft.objects.get().uid}/accept/", {"name": "Two boards"})
     row = Composition.objects.get()
     text = client.get(f"/picture/{row.uid}/wood/?pieces=1").content.decode()
-    assert "Nearest to its colour in the drawing" in text
+    assert "Nearest to its colour" in text
     assert "all of this colour" in text
     assert page.do(row, "wood", "nearest", "1-2").status_code == 200
     assert list(row.pieces.values_list("wood", flat=True)) == ["padauk", "walnut"]

@@ -10,6 +10,7 @@ import workshop
 from tests.web.conftest import upload
 from workshop.bench.models import Event
 from workshop.compositions.models import Composition, Draft
+from workshop.shop.actions import add_board, shop_of
 from workshop.stations.rule import NAMES
 
 STATIONS = [name for name in NAMES if name != "bench"]
@@ -18,12 +19,25 @@ KINDS = ("pdf", "svg", "csv", "ics", "project")
 
 def addresses(row) -> dict[str, str]:
     """A GET address for every named page that needs nothing more than a work."""
+    board = shop_of(row.owner).boards.first() or add_board(row.owner, "cherry", "C1", "600 mm", "200 mm", "20 mm")
     table = {
         "shelf": "/",
         "shop": "/shop/",
         "bench": f"/picture/{row.uid}/bench/",
         "shapes": f"/picture/{row.uid}/shapes.json",
         "small": f"/picture/{row.uid}/small?smallest=9mm",
+        "look": f"/picture/{row.uid}/look.jpg?w=200",
+        "final": f"/picture/{row.uid}/final/",
+        "palettes": f"/picture/{row.uid}/palettes/",
+        "pack": f"/picture/{row.uid}/pack/",
+        "place": f"/picture/{row.uid}/place/?piece=2",
+        "spots": f"/picture/{row.uid}/spots.json?piece=2&board=C1",
+        "own-woods": "/shop/woods/?wood=cherry",
+        "woods-css": "/shop/woods.css",
+        "wood-tile": "/shop/woods/cherry/tile.jpg",
+        "boards-by-colour": "/shop/boards/?near=%23a5361b",
+        "board": f"/shop/board/{board.pk}/",
+        "board-face": f"/shop/board/{board.pk}/face.jpg",
         "login": "/enter/",
         "locked": "/locked/",
     }
@@ -64,6 +78,9 @@ def test_the_smoke_test_knows_every_page(work):
         "shop-board-drop",
         "logout",
     }
+    # these have tests of their own
+    posts |= {"suggest", "final-begin", "final-stop", "final-png", "keep-wood", "drop-wood", "board-change"}
+    posts |= {"board-photograph", "board-photo", "board-defect", "board-defect-clear"}
     assert named == seen | drafts | posts
 
 

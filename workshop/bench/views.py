@@ -1,17 +1,20 @@
 """Bench cards, one at a time, for a phone with dusty fingers."""
 
+from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.bench import Card, cards
+from emberquilt.bench import Card, cards, other_board, remake_of
 from emberquilt.drawing.panel import dress_json, shapes_json
-from emberquilt.drawing.scene import Dress, Mark, scene_of
+from emberquilt.drawing.readings import dress_of
+from emberquilt.drawing.scene import Mark, scene_of
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
-from emberquilt.wood.woods import woods
+from workshop.compositions.actions import perform
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
+from workshop.stations.faces import wood_table
 
 from . import actions
 
@@ -36,6 +39,7 @@ def card(request, uid):
         "row": row,
         "plan": plan,
         "practice": plan.composition.practice,
+        "shelf": plan.composition.rack.shelf,
         "card": now,
         "done": len(done),
         "total": len(table),
@@ -43,7 +47,7 @@ def card(request, uid):
         "seconds": actions.seconds_of(timer) if timer else 0,
         "running": bool(timer and timer.running_since),
         "can_untick": row.events.exists(),
-        "woods": woods(),
+        "wood_table": wood_table(plan.composition),
     }
     if now is not None:
         context |= _about(row, plan, table, now)
@@ -65,6 +69,7 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card) -> dict:
         "next_piece": layer.by_key[following.piece] if following else None,
         "before": table[place - 1] if place else None,
         "remade": actions.remakes(row)[now.piece],
+        "remake": remake_of(plan, now.piece) if actions.remakes(row)[now.piece] else None,
         "is_done": now.key in actions.done_keys(row),
         "scene": shapes_json(scene) | {"dress": dress_json(scene)},
     }
@@ -73,7 +78,7 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card) -> dict:
 def _scene(plan: Plan, now: Card):
     """The piece lit among its neighbours, its arrow on it, start and pilot holes where it is sawn."""
     dress = {
-        p.key: Dress(p.wood, p.grain_deg or 0.0, "full" if p.key == now.piece else "dark", arrow=p.key == now.piece)
+        p.key: dress_of(plan.composition, p, "full" if p.key == now.piece else "dark", arrow=p.key == now.piece)
         for p in plan.composition.in_hand.pieces
     }
     marks: list[Mark] = []
@@ -103,7 +108,14 @@ def _card_now(request, row) -> Card:
 @require_POST
 def tick(request, uid):
     row = own(request, uid)
-    actions.tick(row, _card_now(request, row), request.POST.get("what", "done"))
+    now, board = _card_now(request, row), request.POST.get("board", "")
+    piece = plan_of(row).composition.in_hand.by_key[now.piece]
+    if board and board != piece.board and request.POST.get("what", "done") == "done":
+        warning = other_board(plan_of(row), now.piece, board)
+        row = perform(row, row.revision, "from_board", [now.piece], {"board": board})
+        if warning:
+            messages.warning(request, warning)
+    actions.tick(row, now, request.POST.get("what", "done"))
     return redirect("bench", row.uid)
 
 

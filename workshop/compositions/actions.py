@@ -13,8 +13,9 @@ from emberquilt.change import LAYER_FIELDS, Edit, applied, inverse
 from emberquilt.composition import Composition, composition_of
 from emberquilt.edits import edit
 from emberquilt.errors import EmberError
-from emberquilt.formats.project import Project, read_project
+from emberquilt.formats.project import Project, own_woods, read_project
 from emberquilt.practice import Practice
+from workshop.shop.actions import bring_woods
 
 from . import models, store
 from .journal import as_json, from_json
@@ -153,6 +154,7 @@ def bring_project(owner, data: bytes) -> models.Composition:
     with transaction.atomic():
         spoken_of = [event["piece"] for event in project.log]
         composition = replace(project.composition, last_key=max(spoken_of, default=0))
+        bring_woods(owner, own_woods(composition))
         row = store.save_new(owner, composition, project.source_name, project.source)
         keep_log(row, project.log)
     return row

@@ -78,6 +78,11 @@ class Piece(models.Model):
     part = models.CharField(max_length=80, blank=True)
     colour = models.CharField(max_length=7, blank=True)
     opening = models.BooleanField(default=False)
+    coat = models.CharField(max_length=40, blank=True)
+    locked = models.BooleanField(default=False)
+    board = models.CharField(max_length=40, blank=True)
+    board_x_mm = models.FloatField(null=True)
+    board_y_mm = models.FloatField(null=True)
 
     class Meta:
         ordering = ("key",)

@@ -7,12 +7,13 @@ from django.utils import timezone
 
 from emberquilt.plan import Plan
 from workshop.bench.actions import done_keys, sawing_ratio
-from workshop.shop.actions import boards_of, shop_of
+from workshop.kept import Kept
+from workshop.shop.actions import shop_of
 
 from . import store
 from .models import Composition
 
-_plans = store.Kept(store.KEPT)
+_plans = Kept(store.KEPT)
 
 
 def plan_of(row: Composition, hand: int = 0) -> Plan:
@@ -28,4 +29,4 @@ def plan_of(row: Composition, hand: int = 0) -> Plan:
 def _make(row: Composition, hand: int, ratio: float, start: str, done: frozenset) -> Plan:
     composition = store.load(row)
     corrected = replace(composition, hand=hand, practice=composition.practice.changed(estimate_ratio=ratio))
-    return Plan(corrected, boards_of(row.owner), dt.datetime.fromisoformat(start), done)
+    return Plan(corrected, dt.datetime.fromisoformat(start), done)

@@ -1,9 +1,7 @@
 """Between rows and the core's composition. Coverages are kept while their outlines do not change."""
 
-from collections import OrderedDict
 from collections.abc import Iterable
-from dataclasses import fields
-from threading import Lock
+from dataclasses import fields, replace
 
 import numpy as np
 import shapely
@@ -13,6 +11,8 @@ from emberquilt.composition import Composition, Layer, Piece
 from emberquilt.findings import Finding
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.practice import Practice
+from workshop.kept import Kept
+from workshop.shop.actions import rack_of
 
 from . import models
 
@@ -20,34 +20,15 @@ KEPT = 12
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
-class Kept:
-    """A few recent values by key, oldest forgotten first. Values are immutable, so sharing them is safe."""
-
-    def __init__(self, most: int):
-        self._values: OrderedDict = OrderedDict()
-        self._most = most
-        self._lock = Lock()
-
-    def get(self, key, make):
-        with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-                return self._values[key]
-        value = make()
-        with self._lock:
-            self._values[key] = value
-            while len(self._values) > self._most:
-                self._values.popitem(last=False)
-        return value
-
-
 _coverages = Kept(KEPT)
 _compositions = Kept(KEPT)
 
 
 def load(row: models.Composition) -> Composition:
-    """The composition of a row, as it stands at the row's revision."""
-    return _compositions.get((row.uid, row.revision), lambda: _read(row))
+    """The composition of a row, as it stands at the row's revision, with what its owner has on the rack."""
+    composition = _compositions.get((row.uid, row.revision), lambda: _read(row))
+    rack = rack_of(row.owner)
+    return composition if composition.rack is rack else replace(composition, rack=rack)
 
 
 def keep(row: models.Composition, revision: int, composition: Composition) -> None:

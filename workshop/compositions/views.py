@@ -20,8 +20,8 @@ from emberquilt.formats.project import write_project
 from emberquilt.pattern.intake import recognise, source_picture
 from emberquilt.pattern.knobs import LIMITS, knobs_of, size_of
 from emberquilt.pattern.lettering import open_font
-from emberquilt.wood.woods import woods
-from workshop.shop.actions import boards_of, practice_of
+from workshop.shop.actions import practice_of, rack_of
+from workshop.stations.faces import table_of
 from workshop.stations.rack import rack
 from workshop.stations.rule import next_station, shelf_entry
 
@@ -57,14 +57,15 @@ def shelf(request):
     for row in request.user.compositions.all()[:24]:
         plan = plan_of(row)
         works.append(shelf_entry(row, plan))
+    stock = rack_of(request.user)
     drafts = request.user.drafts.defer("data", "result")[:6]
     practice = practice_of(request.user)
     context = {
         "works": works,
         "drafts": drafts,
         "practice": practice,
-        "rack": rack(boards_of(request.user), works),
-        "woods": woods(),
+        "rack": rack(stock.boards, stock.shelf, works),
+        "wood_table": table_of(stock.shelf),
         "begin": next((w for w in works if w["begun"] is False), None),
     }
     return render(request, "compositions/shelf.html", context)

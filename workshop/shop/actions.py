@@ -1,17 +1,32 @@
 """What a person owns and how they work."""
 
+import secrets
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import shapely
 from django.db import transaction
 from django.db.models import F
 
 from emberquilt.errors import BadChoice
 from emberquilt.practice import Practice
-from emberquilt.stock import need
+from emberquilt.rack.boards import DEFECTS, Board, Defect
+from emberquilt.rack.photo import Marks, colour_of, face_of
+from emberquilt.rack.rack import Rack
+from emberquilt.rack.woods import MOST_OWN, Wood, typed_wood, woods
 from emberquilt.units import Length
-from emberquilt.wood.woods import wood
+from workshop.kept import Kept
 
-from .models import Board, Shop
+from . import models
+from .models import BoardPhoto, OwnWood, Shop
 
 LONGEST_BOARD_MM = 6000.0
+FACE_QUALITY = 90
+MOST_DEFECTS = 80
+
+_racks = Kept(8)
+_faces = Kept(24)
 
 
 def shop_of(owner) -> Shop:
@@ -22,9 +37,54 @@ def practice_of(owner) -> Practice:
     return Practice.from_dict(shop_of(owner).practice)
 
 
-def boards_of(owner) -> tuple[need.Board, ...]:
-    rows = Board.objects.filter(shop__owner=owner)
-    return tuple(need.Board(b.pk, b.wood, b.name, b.length_mm, b.width_mm, b.thickness_mm) for b in rows)
+def rack_of(owner, shop: Shop | None = None) -> Rack:
+    """The owner's woods and boards as they stand."""
+    shop = shop or shop_of(owner)
+    return _racks.get((shop.pk, shop.revision), lambda: _read_rack(shop))
+
+
+def _read_rack(shop: Shop) -> Rack:
+    own = [Wood(**values) for values in shop.own_woods.values_list("values", flat=True)]
+    shelf = woods().with_own(own) if own else woods()
+    return Rack(shelf, tuple(board_of(row) for row in shop.boards.all() if row.wood in shelf))
+
+
+def board_of(row: models.Board) -> Board:
+    return Board(
+        row.pk,
+        row.wood,
+        row.name,
+        row.length_mm,
+        row.width_mm,
+        row.thickness_mm,
+        row.grain_deg,
+        tuple(tuple(point) for point in row.outline),
+        tuple(Defect(kind, tuple(tuple(point) for point in ring)) for kind, ring in row.defects),
+        tuple(row.lab) if row.lab else None,
+        row.spread,
+        row.photo,
+    )
+
+
+def boards_of(owner) -> tuple[Board, ...]:
+    return rack_of(owner).boards
+
+
+def photos_of(owner):
+    """Gives the photographed face of a board and its resolution, for whoever draws it."""
+
+    def face(board: Board) -> tuple[np.ndarray, float] | None:
+        return _faces.get((board.key, board.photo), lambda: _read_face(board))
+
+    return face
+
+
+def _read_face(board: Board) -> tuple[np.ndarray, float] | None:
+    kept = BoardPhoto.objects.filter(board=board.key).values_list("face", "px_per_mm").first()
+    if kept is None or not kept[0]:
+        return None
+    picture = cv2.imdecode(np.frombuffer(bytes(kept[0]), np.uint8), cv2.IMREAD_COLOR)
+    return cv2.cvtColor(picture, cv2.COLOR_BGR2RGB), kept[1]
 
 
 def change_practice(owner, values: dict) -> Practice:
@@ -42,21 +102,42 @@ def change_practice(owner, values: dict) -> Practice:
     return changed
 
 
-def add_board(owner, code: str, name: str, length: str, width: str, thickness: str) -> Board:
+def _sizes(owner, *typed: str) -> list[float]:
     unit = practice_of(owner).unit
-    wood(code)
-    sizes = [Length.parse(text, unit).mm for text in (length, width, thickness)]
+    sizes = [Length.parse(text, unit).mm for text in typed]
     if any(mm <= 0 for mm in sizes):
         raise BadChoice("A board needs a length, a width and a thickness above zero.")
     if max(sizes) > LONGEST_BOARD_MM:
         raise BadChoice(f"No board on a rack is longer than {LONGEST_BOARD_MM / 1000:g} m.")
+    return sizes
+
+
+def add_board(owner, code: str, name: str, length: str, width: str, thickness: str) -> models.Board:
+    """A board put on the rack. Its mark is the only one of its kind there."""
+    wood = rack_of(owner).shelf.wood(code)
+    sizes = _sizes(owner, length, width, thickness)
     with transaction.atomic():
         shop = shop_of(owner)
         _changed(shop)
-        title = " ".join(name.split())[:40] or f"{wood(code).mark}{shop.boards.filter(wood=code).count() + 1}"
-        return Board.objects.create(
+        title = " ".join(name.split())[:40] or _free_mark(shop, wood.mark)
+        if shop.boards.filter(name=title).exists():
+            raise BadChoice(f"A board marked {title} is on the rack already. Give this one another mark.")
+        return models.Board.objects.create(
             shop=shop, wood=code, name=title, length_mm=sizes[0], width_mm=sizes[1], thickness_mm=sizes[2]
         )
+
+
+def _free_mark(shop: Shop, letters: str) -> str:
+    taken = set(shop.boards.values_list("name", flat=True))
+    return next(f"{letters}{i}" for i in range(1, len(taken) + 2) if f"{letters}{i}" not in taken)
+
+
+def own_board(owner, pk: int) -> models.Board:
+    """Raises `BadChoice` where it is nobody's or another's."""
+    row = models.Board.objects.filter(pk=pk, shop__owner=owner).first()
+    if row is None:
+        raise BadChoice("That board is no longer on the rack.")
+    return row
 
 
 def drop_board(owner, pk: int) -> None:
@@ -64,6 +145,172 @@ def drop_board(owner, pk: int) -> None:
         shop = shop_of(owner)
         if shop.boards.filter(pk=pk).delete()[0]:
             _changed(shop)
+
+
+def change_board(owner, pk: int, length: str, width: str, thickness: str, grain: str) -> models.Board:
+    """Other measures. A board with a photo keeps the size that the photo gave, but its thickness and grain may change."""
+    try:
+        grain_deg = float(grain.replace("°", "").replace(",", ".")) % 180
+    except ValueError:
+        raise BadChoice(f"“{grain[:20]}” is no number of degrees.") from None
+    sizes = _sizes(owner, length, width, thickness)
+    with transaction.atomic():
+        row = own_board(owner, pk)
+        row.thickness_mm, row.grain_deg = sizes[2], round(grain_deg, 1)
+        if not row.photo:
+            row.length_mm, row.width_mm = sizes[:2]
+        row.save()
+        _changed(row.shop)
+    return row
+
+
+def photograph_board(
+    owner, pk: int, data: bytes | None, marks: dict, length: str = "", width: str = ""
+) -> models.Board:
+    """A photo (or the one that is kept, marked otherwise) becomes the board's face. Raises `BadDrawing` or `BadChoice`."""
+    row = own_board(owner, pk)
+    unit = practice_of(owner).unit
+    if data is None:
+        data = bytes(BoardPhoto.objects.filter(board=row).values_list("data", flat=True).first() or b"")
+    given = [Length.parse(text, unit).mm if text.strip() else 0.0 for text in (length, width)]
+    face = face_of(data, marks_of(marks, unit), *given)
+    _, jpeg = cv2.imencode(".jpg", cv2.cvtColor(face.rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, FACE_QUALITY])
+    with transaction.atomic():
+        row = own_board(owner, pk)
+        row.length_mm, row.width_mm, row.outline = face.length_mm, face.width_mm, [list(p) for p in face.outline]
+        row.defects, row.photo = [], row.photo + 1
+        lab, row.spread = colour_of(face.rgb, face.px_per_mm, board_of(row).region)
+        row.lab = list(lab)
+        row.save()
+        BoardPhoto.objects.update_or_create(
+            board=row,
+            defaults={"data": data, "marks": marks, "face": jpeg.tobytes(), "px_per_mm": face.px_per_mm},
+        )
+        _changed(row.shop)
+    return row
+
+
+def marks_of(marks: dict, unit: str) -> Marks:
+    """What was marked on a photo, as the page sends it. Raises `BadChoice`."""
+
+    def points(name: str) -> tuple[tuple[float, float], ...]:
+        try:
+            return tuple((float(x), float(y)) for x, y in marks.get(name) or ())
+        except (TypeError, ValueError):
+            raise BadChoice("The places that were marked on the photo could not be read. Mark them again.") from None
+
+    apart = str(marks.get("apart") or "").strip()
+    patch = points("patch")
+    return Marks(
+        points("corners"),
+        points("outline"),
+        points("points"),
+        Length.parse(apart, unit).mm if apart else 0.0,
+        patch[0] if patch else None,
+        str(marks.get("reference") or "white"),
+    )
+
+
+def mark_defect(owner, pk: int, kind: str, ring: list) -> models.Board:
+    """Draw a knot, gouge or sapwood on the face; it is left out of the board's colour."""
+    if kind not in DEFECTS:
+        raise BadChoice(f"“{kind}” is no defect of a board.")
+    try:
+        shape = shapely.Polygon([(round(float(x), 2), round(float(y), 2)) for x, y in ring])
+    except (TypeError, ValueError):
+        raise BadChoice("The line round the defect could not be read. Draw it again.") from None
+    with transaction.atomic():
+        row = own_board(owner, pk)
+        region = board_of(row).region
+        inside = shapely.intersection(shapely.make_valid(shape), region)
+        parts = [p for p in shapely.get_parts(inside) if p.geom_type == "Polygon" and p.area > 1.0]
+        if not parts:
+            raise BadChoice("That place lies outside the board. Draw the defect on its face.")
+        if len(row.defects) + len(parts) > MOST_DEFECTS:
+            raise BadChoice(f"{MOST_DEFECTS} defects are marked on this board already.")
+        row.defects = [*row.defects, *([kind, [list(c) for c in p.exterior.coords[:-1]]] for p in parts)]
+        _recoloured(row)
+        row.save()
+        _changed(row.shop)
+    return row
+
+
+def clear_defect(owner, pk: int, index: int) -> models.Board:
+    with transaction.atomic():
+        row = own_board(owner, pk)
+        if not 0 <= index < len(row.defects):
+            raise BadChoice("That defect is no longer marked on this board.")
+        row.defects = [d for i, d in enumerate(row.defects) if i != index]
+        _recoloured(row)
+        row.save()
+        _changed(row.shop)
+    return row
+
+
+def _recoloured(row: models.Board) -> None:
+    board = board_of(row)
+    face = _read_face(board)
+    if face is not None:
+        lab, row.spread = colour_of(*face, board.clear)
+        row.lab = list(lab)
+
+
+def keep_wood(owner, values: dict, code: str = "") -> Wood:
+    """A wood of one's own: a new one, or one of the shelf (`code`) as it is here."""
+    shelf = rack_of(owner).shelf
+    like = shelf.wood(code) if code else shelf.get(values.get("like", ""), None)
+    made = typed_wood(code or f"own_{secrets.token_hex(4)}", values, like)
+    with transaction.atomic():
+        shop = shop_of(owner)
+        taken = {w.mark for c, w in shelf.items() if c != made.code}
+        if made.mark in taken:
+            raise BadChoice(f"The mark {made.mark} stands for another wood already. Choose two other letters.")
+        if shop.own_woods.exclude(code=made.code).count() >= MOST_OWN:
+            raise BadChoice(f"{MOST_OWN} woods of your own are on the shelf already.")
+        OwnWood.objects.update_or_create(shop=shop, code=made.code, defaults={"values": made.as_dict()})
+        _changed(shop)
+    return made
+
+
+def bring_woods(owner, own: list[Wood]) -> None:
+    """Woods that came with a project file: those whose code is not on the shelf yet."""
+    shelf = rack_of(owner).shelf
+    shop = shop_of(owner)
+    marks = {wood.mark for wood in shelf.values()}
+    for wood in own:
+        if wood.code not in shelf:
+            made = wood if wood.mark not in marks else replace(wood, mark=_other_mark(marks))
+            OwnWood.objects.create(shop=shop, code=wood.code, values=made.as_dict())
+            marks.add(made.mark)
+    if own:
+        _changed(shop)
+
+
+def _other_mark(taken: set[str]) -> str:
+    letters = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+    return next(m for m in (a + b.lower() for a in "QZJVUY" + letters for b in letters) if m not in taken)
+
+
+def drop_wood(owner, code: str) -> str:
+    """Take a wood of one's own away, or a shipped one's changes back; says what was done. Refused while anything uses it."""
+    with transaction.atomic():
+        shop = shop_of(owner)
+        row = shop.own_woods.filter(code=code).first()
+        if row is None:
+            raise BadChoice("That wood is not one of your own.")
+        name = row.values["name"]
+        if code in woods():
+            row.delete()
+            _changed(shop)
+            return f"{name} is as it was shipped again."
+        users = owner.compositions.filter(pieces__wood=code).values_list("name", flat=True).distinct()[:3]
+        if users:
+            raise BadChoice(f"{name} is used in {', '.join(users)}. Swap it for another wood there first.")
+        if shop.boards.filter(wood=code).exists():
+            raise BadChoice(f"Boards of {name} are on the rack. Take them off first.")
+        row.delete()
+        _changed(shop)
+        return f"{name} is taken off the shelf."
 
 
 def _changed(shop: Shop) -> None:

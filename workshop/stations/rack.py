@@ -2,13 +2,14 @@
 
 from collections import defaultdict
 
-from emberquilt.stock.need import Board
-from emberquilt.wood.woods import wood
+from emberquilt.rack.boards import Board
+from emberquilt.rack.woods import Shelf
+from workshop.stations.faces import tile_url
 
 TALLEST_PX, GAP_PX, LEAST_PX = 160.0, 4.0, 66.0
 
 
-def rack(boards: tuple[Board, ...], works: list[dict] | tuple = ()) -> list[dict]:
+def rack(boards: tuple[Board, ...], shelf: Shelf, works: list[dict] | tuple = ()) -> list[dict]:
     """Woods with their boards as rectangles in pixels; what the works on the shelf are short of beside them."""
     if not boards:
         return []
@@ -35,6 +36,6 @@ def rack(boards: tuple[Board, ...], works: list[dict] | tuple = ()) -> list[dict
                 }
             )
             x += width + GAP_PX
-        rows.append({"wood": wood(code), "boxes": boxes, "width": round(max(x, LEAST_PX), 1), "area": sum(b.area_mm2 for b in own),
+        rows.append({"wood": shelf[code], "tile": tile_url(shelf[code]), "boxes": boxes, "width": round(max(x, LEAST_PX), 1), "area": sum(b.area_mm2 for b in own),
                      "count": len(own), "short": short.get(code, 0.0)})  # fmt: skip
     return rows

@@ -2,18 +2,25 @@
 
 from dataclasses import dataclass
 
+from emberquilt.choosing import matched
 from emberquilt.composition import LAYER_KINDS, Layer, Piece
 from emberquilt.drawing.panel import dress_json
 from emberquilt.drawing.readings import MOST_FINDINGS, read, readings_of
 from emberquilt.errors import BadChoice
+from emberquilt.keys import runs
+from emberquilt.picture.light import GLOSS
 from emberquilt.plan import Plan
+from emberquilt.rack.coats import COATS, coat_of
+from emberquilt.rack.woods import Shelf, Wood
 from emberquilt.saw.copies import MOST_COPIES
 from emberquilt.wood.colour import closest
-from emberquilt.wood.judgement import STEP_MM, seam_reading
+from emberquilt.wood.contrast import READINGS, STEP_MM, rated
+from emberquilt.wood.judgement import neck_table
+from emberquilt.wood.match import alternatives
 from emberquilt.wood.movement import seasonal_mm
-from emberquilt.wood.woods import Wood, woods
-from workshop.compositions.journal import runs
+from workshop.pictures.light import DPIS, LAMPS, light_of
 from workshop.shop.words import fields_of
+from workshop.stations.faces import wood_table
 
 PRACTICE = {
     "pattern": ("unit", "denominator", "paper", "ruler_across_mm", "ruler_down_mm", "throat_mm"),
@@ -35,6 +42,7 @@ class Chosen:
 
     pieces: tuple[Piece, ...]
     layer: Layer
+    shelf: Shelf
 
     @property
     def one(self) -> Piece | None:
@@ -50,7 +58,7 @@ class Chosen:
 
     @property
     def wood(self) -> Wood | None:
-        return woods().get(self._common("wood") or "")
+        return self.shelf.get(self._common("wood") or "")
 
     @property
     def bare(self) -> bool:
@@ -60,6 +68,14 @@ class Chosen:
     @property
     def grain_deg(self) -> float | None:
         return self._common("grain_deg")
+
+    @property
+    def coat(self) -> str | None:
+        return self._common("coat")
+
+    @property
+    def locked(self) -> bool:
+        return all(p.locked for p in self.pieces)
 
     @property
     def thickness_mm(self) -> float | None:
@@ -109,7 +125,7 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dic
     """Everything the templates of a station need beside the row itself."""
     layer = plan.composition.whole if station == "pattern" else plan.composition.in_hand
     pieces = tuple(layer.by_key[key] for key in keys if key in layer.by_key)
-    chosen = Chosen(pieces, layer) if pieces else None
+    chosen = Chosen(pieces, layer, plan.composition.rack.shelf) if pieces else None
     readings = readings_of(plan.composition, station)
     show = show if show in readings else readings[0]
     findings = plan.findings(station)
@@ -127,7 +143,8 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dic
         "dress": dress_json(read(plan, station, show, findings)),
         "ticket_template": f"stations/tickets/{station}.html",
         "strip_template": f"stations/strips/{station}.html",
-        "woods": woods(),
+        "woods": plan.composition.rack.shelf,
+        "wood_table": wood_table(plan.composition),
         "practice_fields": fields_of(plan.composition.practice, PRACTICE.get(station, ())),
         **STATIONS[station](plan, chosen),
     }
@@ -167,12 +184,13 @@ def palette(plan: Plan) -> list[dict]:
         if p.wood:
             area[p.wood] = area.get(p.wood, 0.0) + plan.composition.in_hand.coverage.area_mm2[p.key]
             count[p.wood] = count.get(p.wood, 0) + 1
-    order = list(woods())
+    shelf = plan.composition.rack.shelf
+    order = list(shelf)
     used = sorted(area, key=lambda code: order.index(code))
     total = sum(area.values()) or 1.0
     return [
         {
-            "wood": woods()[code],
+            "wood": shelf[code],
             "count": count[code],
             "key": i + 1 if i < MOST_ON_STRIP else "",
             "grow": 1 + round(19 * area[code] / total),
@@ -182,31 +200,73 @@ def palette(plan: Plan) -> list[dict]:
 
 
 def _wood(plan: Plan, chosen: Chosen | None) -> dict:
-    context: dict = {"palette": palette(plan), "seams": [], "suggested": [], "movement": None}
+    composition = plan.composition
+    context: dict = {"palette": palette(plan), "seams": [], "suggested": [], "movement": None, "by_part": _parts(plan)}
     if chosen is None:
-        return context
+        pieces = composition.in_hand.pieces
+        look = light_of(composition)
+        return context | {
+            "coloured": sum(1 for p in pieces if p.colour),
+            "locked": runs(p.key for p in pieces if p.locked),
+            "owned": len(composition.rack.owned),
+            "palettes": composition.pins.get("palettes", []),
+            "pack": composition.pins.get("pack"),
+            "look": look,
+            "lamps": LAMPS,
+            "glosses": list(GLOSS),
+            "dpis": DPIS,
+        }
+    context |= {"coats": COATS, "coat": coat_of(chosen.coat) if chosen.coat is not None else None,
+                "kept_together": bool(chosen.part) and chosen.part in composition.together}  # fmt: skip
     piece = chosen.one
     if piece is not None:
         context["seams"] = _seams(plan, piece)
+        context["necks"] = neck_table(chosen.layer, composition.practice).get(piece.key, ())
+        context["board"] = composition.rack.by_name.get(piece.board)
         if chosen.wood is not None:
             outline = chosen.layer.coverage.by_key[piece.key]
             context["movement"] = seasonal_mm(chosen.wood, outline, piece.grain_deg or 0.0)
         if piece.colour:
-            context["suggested"] = closest(piece.colour, most=3)
+            context["suggested"] = closest(piece.colour, composition.seen, most=3)
+            context["owned"] = closest(piece.colour, composition.seen, list(composition.rack.owned), most=2)
     return context
 
 
 def _seams(plan: Plan, piece: Piece) -> list[dict]:
     """The neighbours of a piece, those that melt first, then by length of seam."""
-    layer = plan.composition.in_hand
-    rows = []
-    for key, seam in layer.coverage.neighbours[piece.key].items():
-        other = layer.by_key[key]
-        reading, apart = seam_reading(piece, other, plan.composition.practice)
-        rows.append({"other": other, "reading": reading, "apart": apart, "length": seam.length_mm})
+    composition = plan.composition
+    layer = composition.in_hand
+    seams = layer.coverage.neighbours[piece.key].values()
+    rows = [
+        {"other": layer.by_key[r.seam.b if r.seam.a == piece.key else r.seam.a], "reading": r.reading, "apart": r.apart,
+         "words": READINGS[r.reading], "length": r.seam.length_mm}
+        for r in rated(layer, seams, composition.practice, composition.seen)
+    ]  # fmt: skip
     rank = {"melts": 0, "open": 1, "shades": 2, "reads": 3}
     rows.sort(key=lambda r: (rank[r["reading"]], -r["length"]))
     return rows[:MOST_SEAMS]
+
+
+MOST_GROUPS = 24
+
+
+def suggestion(plan: Plan, keys: list[int], scope: str, by: str) -> dict:
+    """The woods that suit best together, group by group, each with what else would do, before any is given."""
+    composition = plan.composition
+    layer = composition.in_hand
+    pieces = [layer.by_key[key] for key in keys if key in layer.by_key]
+    task, answer = matched(composition, pieces, {"scope": scope, "by": by})
+    shelf = composition.rack.shelf
+    rows = []
+    for i, (group, w) in enumerate(zip(task.groups, answer.choice, strict=True)):
+        if group.area_mm2 and not group.fixed:
+            others = [(shelf[code], apart) for code, apart in alternatives(task, i, 4) if code != task.codes[w]][:3]
+            rows.append({"keys": runs(group.pieces), "count": len(group.pieces), "colour": group.colour, "area": group.area_mm2,
+                         "wood": shelf[task.codes[w]], "apart": float(task.apart[i, w]), "others": others})  # fmt: skip
+    rows.sort(key=lambda row: -row["area"])
+    held = sum(len(g.pieces) for g in task.groups if g.fixed and g.area_mm2)
+    return {"rows": rows[:MOST_GROUPS], "more": max(0, len(rows) - MOST_GROUPS), "scope": scope, "by": by, "held": held,
+            "short": [(shelf[code], mm2) for code, mm2 in sorted(answer.short_mm2.items(), key=lambda item: -item[1])]}  # fmt: skip
 
 
 def _relief(plan: Plan, chosen: Chosen | None) -> dict:
@@ -219,7 +279,7 @@ def _stock(plan: Plan, chosen: Chosen | None) -> dict:
     needs = [
         {
             "need": n,
-            "wood": woods()[n.wood],
+            "wood": plan.composition.rack.shelf[n.wood],
             "keys": runs(n.pieces),
             "chosen": n.wood in wanted,
             "grow": 1 + round(19 * n.rough_mm2 / largest),
@@ -227,7 +287,11 @@ def _stock(plan: Plan, chosen: Chosen | None) -> dict:
         for n in plan.needs
     ]
     shown = [n for n in needs if n["chosen"]] or needs[:1]
-    return {"needs": needs, "shown_need": shown[0] if shown else None, "copies": max(plan.copies.values(), default=0), "copies_bound": MOST_COPIES,
+    by_board: dict[str, list[int]] = {}
+    for p in plan.composition.in_hand.pieces:
+        if p.board and shown and p.key in shown[0]["need"].pieces:
+            by_board.setdefault(p.board, []).append(p.key)
+    return {"by_board": [(name, len(keys), runs(keys)) for name, keys in sorted(by_board.items())], "needs": needs, "shown_need": shown[0] if shown else None, "copies": max(plan.copies.values(), default=0), "copies_bound": MOST_COPIES,
             "board_feet": sum(n.board_feet for n in plan.needs), "rough_mm2": sum(n.rough_mm2 for n in plan.needs)}  # fmt: skip
 
 

@@ -1,5 +1,6 @@
 """One page for every station, its ticket, and the one place that edits go through."""
 
+from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -10,17 +11,20 @@ from emberquilt.drawing.scene import shapes_of
 from emberquilt.drawing.stacked import VIEWS
 from emberquilt.edits import VERBS
 from emberquilt.errors import BadChoice
+from emberquilt.keys import keys_in, runs
 from emberquilt.reshaping import length_of, small_pairs
 from workshop.bench.actions import sawing_ratio
 from workshop.compositions import actions
-from workshop.compositions.journal import keys_in
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import layer_in_hand, own
+from workshop.pictures.light import look_address
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
-from workshop.stations.tickets import station_context
+from workshop.stations.tickets import station_context, suggestion
 
-OWN_FIELDS = {"pieces", "revision", "verb", "show", "layer", "csrfmiddlewaretoken"}
+OWN_FIELDS = {"pieces", "revision", "verb", "show", "layer", "back", "csrfmiddlewaretoken"}
+BACK = ("pack", "palettes")
+"""Pages that an edit made on them returns to."""
 
 
 def _keys(text: str) -> list[int]:
@@ -57,6 +61,8 @@ def _context(
         "shapes_url": _shapes_url(row, plan.composition.whole.key, show),
         **station_context(plan, station, show, keys),
     }
+    if station == "wood":
+        context |= look_address(row, plan.composition)
     if station == "log":
         context |= _log_context(request, row, plan)
     return context
@@ -107,6 +113,16 @@ def small(request, uid):
     pairs = small_pairs(plan.composition.whole, width)
     context = {"row": row, "pairs": pairs[:MOST_LISTED], "more": max(0, len(pairs) - MOST_LISTED), "count": len(pairs)}
     return render(request, "stations/tickets/_small.html", context | {"smallest": smallest})
+
+
+@require_GET
+def suggest(request, uid):
+    """Which woods would suit best together, told before any is given."""
+    row = own(request, uid)
+    keys = _keys(request.GET.get("pieces", ""))
+    plan = plan_of(row, _hand(request.GET, row, keys))
+    told = suggestion(plan, keys, request.GET.get("scope", "all"), request.GET.get("by", "colour"))
+    return render(request, "stations/tickets/_suggest.html", {"row": row, "practice": plan.composition.practice} | told)
 
 
 @require_GET
@@ -166,7 +182,12 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
     except actions.Stale as stale:
         said, status = str(stale), 409
     if not request.htmx:
-        return redirect(reverse("station", args=(row.uid, station)))
+        if said:
+            messages.error(request, said)
+        back = request.POST.get("back", "")
+        if back in BACK:
+            return redirect(back, row.uid)
+        return redirect(reverse("station", args=(row.uid, station)) + (f"?pieces={runs(keys)}" if keys else ""))
     before, row = row, own(request, row.uid)
     keys = _still(keys, made)
     hand = _hand(request.POST, row, keys)

@@ -52,6 +52,28 @@ TWO_KOI = {
     "sawn": 24,
 }
 
+# photos of two of the boards: corners, and a place on the white paper, as shares of the photo; knots as rings on the face in mm
+PHOTOS = [
+    {"board": "W1", "file": "board-walnut.jpg", "width": "8 in",
+     "marks": {"corners": [[0.08, 0.33], [0.93, 0.29], [0.9533, 0.64], [0.0633, 0.62]], "patch": [[0.13, 0.14]], "reference": "white"},
+     "defects": [("knot", [[618, 60], [628, 46], [645, 44], [662, 52], [664, 68], [650, 78], [630, 76]])]},
+    {"board": "C1", "file": "board-cherry.jpg", "width": "7 in",
+     "marks": {"corners": [[0.1, 0.3], [0.9067, 0.34], [0.9267, 0.69], [0.08, 0.66]], "patch": [[0.13, 0.14]], "reference": "white"},
+     "defects": [("knot", [[162, 130], [170, 118], [192, 118], [200, 132], [188, 143], [168, 142]]), ("knot", [[546, 50], [554, 41], [570, 42], [575, 52], [562, 60]])]},
+]  # fmt: skip
+# pieces laid on boards: a place on the picture, the board, and where on it (mm)
+PLACED = [
+    ((99, 30), "W1", 190, 100),
+    ((29, 160), "W1", 330, 60),
+    ((275, 249), "W1", 440, 110),
+    ((99, 219), "C1", 60, 60),
+    ((125, 219), "C1", 100, 60),
+]
+PALETTES = [
+    ("Cherry water", {"blue_pine": "cherry", "cherry": "mahogany"}),
+    ("Night pond", {"blue_pine": "bog_oak", "poplar": "hackberry"}),
+]
+
 BOARDS = [
     ("walnut", "W1", "34 in", "8 in", "13/16 in"), ("walnut", "W2", "24 in", "5 1/2 in", "13/16 in"),
     ("walnut", "W3", "29 in", "4 in", "1/2 in"), ("blue_pine", "B1", "40 in", "10 1/2 in", "3/4 in"),

@@ -29,16 +29,28 @@ function texture(ctx, url, ready) {
   return ctx.createPattern(entry.image, "repeat");
 }
 
-// Fill a piece with its wood, the grain turned and shifted so that no two pieces show the same place of a board.
+// Fill a piece with its wood: the place of the board it lies on, or else the grain turned and shifted so that no two
+// pieces show the same place. A coat lies over it.
 function fillWood(ctx, shape, wear, woods, ready) {
-  const [code, grain] = wear;
+  const [code, grain] = wear, coat = wear[7], face = wear[8];
+  const board = face?.length && woods[`@${face[0]}`];
   const wood = woods[code];
+  if (board && !coat) {
+    const pattern = texture(ctx, board.tile, ready);
+    if (pattern) {
+      const [, a, c, e, b, d, f] = face;
+      pattern.setTransform(new DOMMatrix([a, b, c, d, e, f]).inverse().scale(board.scale));
+      ctx.fillStyle = pattern; ctx.fill(shape.path, "evenodd");
+      return;
+    }
+  }
   const pattern = wood && texture(ctx, wood.tile, ready);
-  if (!pattern) { ctx.fillStyle = wood ? wood.colour : SHEET; ctx.fill(shape.path, "evenodd"); return; }
+  if (!pattern) { ctx.fillStyle = coat || (wood ? wood.colour : SHEET); ctx.fill(shape.path, "evenodd"); return; }
   const shift = new DOMMatrix().translate(shape.x, shape.y).rotate(-grain).translate((shape.key * 37) % 128, (shape.key * 61) % 128);
   pattern.setTransform(shift.scale(TILE_MM_PER_PX));
   ctx.fillStyle = pattern;
   ctx.fill(shape.path, "evenodd");
+  if (coat) { ctx.save(); ctx.globalAlpha = 0.86; ctx.fillStyle = coat; ctx.fill(shape.path, "evenodd"); ctx.restore(); }
 }
 
 // A rounded edge: light on the side of the lamp, upper left, shade on the other.
@@ -60,7 +72,8 @@ export function drawPieces(ctx, scene, view, size, ready) {
   const wiped = scene.underlay && scene.wipe > 0;
   if (wiped) { ctx.save(); ctx.beginPath(); ctx.rect(scene.wipe * scene.w, 0, scene.w, scene.h); ctx.clip(); }
   const seen = scene.shapes.filter(({ box }) => box[2] * s + view.x > 0 && box[0] * s + view.x < size.w && box[3] * s + view.y > 0 && box[1] * s + view.y < size.h);
-  let grey = false;
+  let grey = false, blind = false;
+  if (scene.dress.rendered && scene.picture) { drawPicture(ctx, scene, seen, s); return; }
   for (const shape of seen) {
     const wear = scene.dress.pieces[shape.key] || ["", 0, "open", "", 0, 0];
     const tone = wear[2];
@@ -76,7 +89,7 @@ export function drawPieces(ctx, scene, view, size, ready) {
     if (VEIL[tone]) { ctx.fillStyle = VEIL[tone]; ctx.fill(shape.path, "evenodd"); }
     if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1);
     if (scene.stacked) { ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path); }
-    grey ||= tone === "grey";
+    grey ||= tone === "grey"; blind ||= tone === "blind";
   }
   ctx.lineJoin = "round";
   ctx.strokeStyle = INK;
@@ -86,8 +99,39 @@ export function drawPieces(ctx, scene, view, size, ready) {
     ctx.globalCompositeOperation = "saturation"; ctx.fillStyle = "#808080"; ctx.fillRect(0, 0, scene.w, scene.h);
     ctx.globalCompositeOperation = "source-over";
   }
+  if (blind) asBlind(ctx, size);
   for (const shape of seen) drawWords(ctx, shape, scene.dress.pieces[shape.key], s);
   if (wiped) { ctx.restore(); ctx.fillStyle = EMBER; ctx.fillRect(scene.wipe * scene.w - 1 / s, 0, 2 / s, scene.h); }
+}
+
+// The picture of the result, and on the near side of the wipe what it was made from: the drawing's colours and lines.
+function drawPicture(ctx, scene, seen, s) {
+  const [x, y, w, h] = scene.picture.box;
+  ctx.imageSmoothingQuality = "high";
+  ctx.drawImage(scene.picture.image, x, y, w, h);
+  if (!(scene.wipe > 0)) return;
+  const edge = scene.wipe * scene.w;
+  ctx.save(); ctx.beginPath(); ctx.rect(0, 0, edge, scene.h); ctx.clip();
+  for (const shape of seen) {
+    const wear = scene.dress.pieces[shape.key];
+    ctx.fillStyle = wear?.[6] || SHEET; ctx.fill(shape.path, "evenodd");
+    ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path);
+  }
+  ctx.restore();
+  ctx.fillStyle = EMBER; ctx.fillRect(edge - 1 / s, 0, 2 / s, scene.h);
+}
+
+// As one sees it who cannot tell red from green: Machado, Oliveira, Fernandes (2009), deuteranopia, in linear light.
+const DEUTAN = [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.01182, 0.04294, 0.968881]];
+const LINEAR = Float32Array.from({ length: 256 }, (_, i) => (i / 255 <= 0.04045 ? i / 255 / 12.92 : ((i / 255 + 0.055) / 1.055) ** 2.4));
+const ENCODED = Uint8ClampedArray.from({ length: 4096 }, (_, i) => 255 * (i / 4095 <= 0.0031308 ? (12.92 * i) / 4095 : 1.055 * (i / 4095) ** (1 / 2.4) - 0.055));
+function asBlind(ctx, size) {
+  const picture = ctx.getImageData(0, 0, size.w, size.h), { data } = picture;
+  for (let i = 0; i < data.length; i += 4) {
+    const light = [LINEAR[data[i]], LINEAR[data[i + 1]], LINEAR[data[i + 2]]];
+    DEUTAN.forEach(([r, g, b], c) => { data[i + c] = ENCODED[Math.min(4095, Math.max(0, Math.round(4095 * (r * light[0] + g * light[1] + b * light[2]))))]; });
+  }
+  ctx.putImageData(picture, 0, 0);
 }
 
 // What is cut away: the bench seen through it, hatched.
@@ -135,12 +179,21 @@ export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
 const round = (ctx, x, y, r) => ctx.arc(x, y, r, 0, 7);
 const TRACES = { bridged: (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r), merged: round, lost: round };
 
+// How seams read: width, dash and colour, so that colour never speaks alone.
+const SEAMS = { "seam-reads": [2.2, [], INK], "seam-shades": [3.4, [2, 5], "#8a5a10"], "seam-melts": [4.6, [9, 5], EMBER] };
+function drawSeam(ctx, line, [wide, dash, colour], s) {
+  ctx.lineCap = dash.length === 2 && dash[0] < 3 ? "round" : "butt";
+  ctx.lineWidth = (wide + 2.4) / s; ctx.strokeStyle = HALO; ctx.stroke(line);
+  ctx.setLineDash(dash.map((d) => d / s)); ctx.lineWidth = wide / s; ctx.strokeStyle = colour; ctx.stroke(line); ctx.setLineDash([]);
+}
+
 export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(1, 0, 0, 1, 0, 0);
   ctx.clearRect(0, 0, size.w, size.h);
   const s = view.scale;
   ctx.setTransform(s, 0, 0, s, view.x, view.y);
   const marks = scene.dress.marks || [];
+  for (const m of marks) if (SEAMS[m.kind]) drawSeam(ctx, (m.line ??= new Path2D(m.path)), SEAMS[m.kind], s);
   for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
     const line = (m.line ??= new Path2D(m.path));
     ctx.lineCap = "round"; ctx.lineWidth = 4 / s; ctx.strokeStyle = m.kind === "melt" ? INK : HALO; ctx.stroke(line);
@@ -156,6 +209,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   const one = chosen.size === 1 && scene.shapes.find((shape) => chosen.has(shape.key));
   for (const m of marks) {
     if (m.kind === "hole") drawHole(ctx, m.x, m.y, s);
+    if (m.kind === "neck") { ctx.beginPath(); ctx.arc(m.x, m.y, 8 / s, 0, 7); ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.stroke(); ctx.setLineDash([3 / s, 3 / s]); ctx.lineWidth = 2.2 / s; ctx.strokeStyle = EMBER; ctx.stroke(); ctx.setLineDash([]); }
     if (m.kind === "ring") { ctx.beginPath(); ctx.arc(m.x, m.y, 17 / s, 0, 7); ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(); }
     if (TRACES[m.kind]) { ctx.beginPath(); TRACES[m.kind](ctx, m.x, m.y, 5 / s); ctx.fillStyle = m.kind === "bridged" ? EMBER : SHEET; ctx.fill(); ctx.lineWidth = 2 / s; ctx.strokeStyle = m.kind === "lost" ? EMBER : INK; ctx.stroke(); }
     if (m.kind === "start") drawStart(ctx, m, s);

@@ -5,9 +5,14 @@ const HINTS = {
   drag: "Take hold of a junction and drag it. <kbd>Esc</kbd> leaves it.",
   corners: "Click the four corners of the sheet from the upper left, clockwise, then <kbd>Enter</kbd>.",
   points: "Click two places whose distance you know, then <kbd>Enter</kbd>.",
+  flow: "Draw the way the grain is to run, from its foot to its tip. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it.",
+  mirror_arrows: "Draw the line across which the chosen arrows are mirrored, then <kbd>Enter</kbd>.",
+  radial: "Click the point from which the grain runs outwards.",
+  patch: "Click the white paper or the grey card in the photo.",
   more: "Drag over the place that gets more tones. <kbd>Esc</kbd> leaves it.",
 };
 const SNAP_PX = 9, STEP_PX = 3;
+const POINT = new Set(["radial", "patch"]);
 
 export function drawing(panel, finished) {
   const { element } = panel;
@@ -73,6 +78,7 @@ export function drawing(panel, finished) {
 
   take("pointerup", (event) => {
     pressed = false;
+    if (POINT.has(tool.verb)) { tool.points = [tool.points[0], tool.points[0]]; finish(); return; }
     if (!dragged) return;
     if (tool.kind === "drag") tool.points.push(panel.toScene(event));
     finish();

@@ -3,6 +3,7 @@ import { Panel } from "./panel.js";
 import { hands } from "./hands.js";
 import { hangString } from "./string.js";
 import { drawing } from "./draw.js";
+import { pictured } from "./picture.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -17,6 +18,7 @@ hangString(panel);
 
 const slot = () => document.getElementById("dress-slot");
 drawing(panel, (values) => perform(values));
+pictured(panel);
 
 function load() {
   const url = slot().dataset.shapes;
@@ -65,6 +67,11 @@ element.addEventListener("panel:chosen", () => {
   history.replaceState(null, "", `?${query}`);
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });
+
+// Sections of the ticket that were opened stay open.
+const opened = new Set();
+document.body.addEventListener("toggle", (event) => { const name = event.target.dataset?.keep; if (name) event.target.open ? opened.add(name) : opened.delete(name); }, { capture: true });
+document.body.addEventListener("htmx:afterSwap", () => { for (const name of opened) for (const part of document.querySelectorAll(`details[data-keep="${name}"]`)) part.open = true; });
 
 // What the answer to an edit says the pieces wear now.
 document.body.addEventListener("htmx:afterSettle", () => {

@@ -8,7 +8,6 @@ from django.utils.safestring import mark_safe
 
 from emberquilt.practice import FINE_MM, Practice
 from emberquilt.units import format_length, format_minutes, inch_parts
-from emberquilt.wood.woods import woods
 
 register = template.Library()
 
@@ -57,8 +56,8 @@ def minutes(value: float) -> str:
 
 
 @register.filter
-def wood_name(code: str) -> str:
-    return woods()[code].name if code in woods() else "no wood"
+def wood_name(code: str, shelf) -> str:
+    return shelf[code].name if code in shelf else "no wood"
 
 
 @register.filter
@@ -131,3 +130,9 @@ def timesince_days(finish, later) -> str:
     """Whole days, or hours where less than one lies between."""
     hours = (later - finish).total_seconds() / 3600
     return f"{hours / 24:.0f} days" if hours >= 36 else f"{hours:.0f} hours"
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    """A text as the list of its words."""
+    return text.split()

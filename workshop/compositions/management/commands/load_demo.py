@@ -14,7 +14,7 @@ from workshop.compositions import actions, demo, store, tasks
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.plans import plan_of
 from workshop.entry.middleware import local_person
-from workshop.shop.actions import add_board, practice_of, shop_of
+from workshop.shop.actions import add_board, mark_defect, photograph_board, practice_of, shop_of
 from workshop.shop.models import Shop
 
 
@@ -33,12 +33,22 @@ class Command(BaseCommand):
         shop_of(owner)
         for board in demo.BOARDS:
             add_board(owner, *board)
+        for given in demo.PHOTOS:
+            photograph(owner, given)
         plaque(owner)
         bring(owner, demo.LANTERN)
         lighthouse(owner)
         two_koi(owner)
         bring(owner, demo.ACORN)
         self.stdout.write("The demo is on the shelf.")
+
+
+def photograph(owner, given: dict) -> None:
+    """The photo of a board becomes its face, with its knots marked."""
+    pk = shop_of(owner).boards.get(name=given["board"]).pk
+    photograph_board(owner, pk, (demo.FOLDER / given["file"]).read_bytes(), given["marks"], width=given["width"])
+    for kind, ring in given["defects"]:
+        mark_defect(owner, pk, kind, ring)
 
 
 def bring(owner, given: dict) -> Composition:
@@ -96,6 +106,15 @@ def two_koi(owner) -> Composition:
             do("grain", keys, deg=grain)
         do("thickness", keys, length=stock)
         do("shim", keys, length=shim)
+    do("together", keys_at(row, [(223, 64)]), keep="yes")
+    for name, swaps in demo.PALETTES:
+        for before, after in reversed(swaps.items()):
+            do("swap", [], **{"from": before, "to": after})
+        do("palette_keep", [], name=name)
+        for before, after in swaps.items():
+            do("swap", [], **{"from": after, "to": before})
+    for place, board, x, y in demo.PLACED:
+        do("place", keys_at(row, [place]), board=board, x=x, y=y)
     part = {p.key: p.part for p in store.load(row).pieces()}
     for finding in plan_of(row).every_finding:
         if finding.code == "tight-corner":

@@ -1,0 +1,28 @@
+"""Many piece keys in few letters: ``1-40,44``."""
+
+from collections.abc import Iterable
+
+MOST_KEYS = 50_000
+
+
+def runs(keys: Iterable[int]) -> str:
+    """``1-3,7`` for 1, 2, 3 and 7."""
+    spans: list[list[int]] = []
+    for key in sorted(keys):
+        if spans and key == spans[-1][1] + 1:
+            spans[-1][1] = key
+        else:
+            spans.append([key, key])
+    return ",".join(str(a) if a == b else f"{a}-{b}" for a, b in spans)
+
+
+def keys_in(text: str) -> list[int]:
+    """Keys in ``1-3,7``. Raises `ValueError` for anything else."""
+    keys: list[int] = []
+    for item in filter(None, text.replace(" ", "").split(",")):
+        first, dash, last = item.partition("-")
+        low, high = int(first), int(last if dash else first)
+        if not 0 <= low <= high or high - low > MOST_KEYS or len(keys) > MOST_KEYS:
+            raise ValueError("no run of keys")
+        keys.extend(range(low, high + 1))
+    return keys

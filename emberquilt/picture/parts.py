@@ -1,0 +1,114 @@
+"""What stands in the picture of the result: every outline with its height, its edge, and where its wood is taken from."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from ..composition import Composition, Layer, Piece
+from ..rack.boards import to_board
+from ..rack.seen import Look
+
+EDGE_MM = 3.0
+"""Radius of the rounded edge, where height and width allow it. Common practice, no source."""
+EDGE_OF_HEIGHT, EDGE_OF_WIDTH = 0.9, 1.8
+"""The radius is at most this share of the height, and of area over perimeter."""
+SHEET_EDGE_MM = 0.5
+"""Edges of sheets are only eased."""
+FRAME_STANDS_MM = 4.0
+PLATE_MM = (400.0, 200.0)
+"""Size of the figure that pieces without a place on a board are taken from."""
+
+
+@dataclass(frozen=True)
+class Part:
+    """One thing to draw. `top_mm` above the backer; `edge_mm` the radius of its rounding; `to_figure` takes a point of the
+    picture to the wood's figure or to the board (2 x 3, mm); `tint` makes it a little lighter or darker than its kind."""
+
+    outline: shapely.Polygon
+    look: Look
+    grain_deg: float
+    top_mm: float
+    edge_mm: float
+    to_figure: np.ndarray
+    tint: float = 0.0
+    board: str = ""
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A frame round the picture: its wood and width."""
+
+    wood: str
+    width_mm: float = 25.4
+
+
+def parts_of(
+    composition: Composition, woods: Mapping[int, str] | None = None, frame: Frame | None = None
+) -> list[Part]:
+    """Back to front, all layers. `woods`: other woods to be tried, by piece key."""
+    parts: list[Part] = []
+    floor = 0.0
+    for layer in composition.layers:
+        solid = layer.solid
+        tops = [_top(p, layer, composition) for p in solid.pieces]
+        for p, top in zip(solid.pieces, tops, strict=True):
+            parts.append(_part(p, solid, floor + top, composition, woods or {}))
+        if layer is not composition.layers[-1]:
+            floor += max(tops, default=0.0)
+    if frame is not None:
+        parts += _framed(composition, frame, max((p.top_mm for p in parts), default=0.0) + FRAME_STANDS_MM)
+    return parts
+
+
+def _top(piece: Piece, layer: Layer, composition: Composition) -> float:
+    return (piece.thickness_mm or layer.thickness_mm or composition.practice.stock_mm) + piece.shim_mm
+
+
+def _part(p: Piece, layer: Layer, top_mm: float, composition: Composition, woods: Mapping[int, str]) -> Part:
+    outline = layer.coverage.by_key[p.key]
+    wood = woods.get(p.key, p.wood)
+    code, coat, board = composition.seen.look(p)
+    if wood != p.wood:
+        code, board = wood, ""
+    usual = SHEET_EDGE_MM if layer.kind in ("sheet", "backer", "spacer") else EDGE_MM
+    edge = min(usual, EDGE_OF_HEIGHT * top_mm, max(0.3, EDGE_OF_WIDTH * outline.area / outline.length))
+    grain = p.grain_deg or 0.0
+    placed = wood == p.wood and p.board in composition.rack.by_name and p.board_x_mm is not None
+    rng = np.random.default_rng(p.key)
+    spot = layer.coverage.spots[p.key]
+    about = (spot.x_mm, spot.y_mm)
+    if placed and p.board_x_mm is not None and p.board_y_mm is not None:
+        moved = to_board(about, composition.rack.by_name[p.board], grain, p.board_x_mm, p.board_y_mm)
+        return Part(outline, (code, coat, board), grain, top_mm, edge, moved, board=p.board)
+    moved = somewhere(about, grain, rng.uniform(0.0, PLATE_MM[0]), rng.uniform(0.2, 0.8) * PLATE_MM[1])
+    return Part(
+        outline, (code, coat, ""), grain, top_mm, edge, moved, tint=float(np.clip(rng.normal(0, 0.03), -0.07, 0.07))
+    )
+
+
+def somewhere(about: tuple[float, float], grain_deg: float, x_mm: float, y_mm: float) -> np.ndarray:
+    """The 2 x 3 matrix that lays a piece on a figure: its grain along x, `about` at (x, y)."""
+    turn_rad = np.radians(grain_deg)
+    cosine, sine = np.cos(turn_rad), np.sin(turn_rad)
+    turn = np.array([[cosine, -sine], [sine, cosine]])
+    return np.column_stack([turn, np.array([x_mm, y_mm]) - turn @ np.array(about)])
+
+
+def _framed(composition: Composition, frame: Frame, top_mm: float) -> list[Part]:
+    """Four mitred lengths, each with its grain along it."""
+    w, h, b = composition.width_mm, composition.height_mm, frame.width_mm
+    outer, inner = [(-b, -b), (w + b, -b), (w + b, h + b), (-b, h + b)], [(0, 0), (w, 0), (w, h), (0, h)]
+    made = []
+    for i in range(4):
+        j = (i + 1) % 4
+        outline = shapely.Polygon([outer[i], outer[j], inner[j], inner[i]])
+        grain = 0.0 if i % 2 == 0 else 90.0
+        about = outline.centroid.coords[0]
+        made.append(
+            Part(
+                outline, (frame.wood, "", ""), grain, top_mm, EDGE_MM, somewhere(about, grain, 70.0 * i, 60.0 + 25 * i)
+            )
+        )
+    return made

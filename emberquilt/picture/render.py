@@ -1,0 +1,244 @@
+"""The picture of the result: every piece in its wood, rounded, standing at its height, in the light of a lamp.
+
+The cost follows pixels, not pieces. Large pictures are made in bands that overlap by as far as a shadow falls, so that
+memory stays bounded and progress can be told.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+import shapely
+
+from ..colour import rgb_of
+from ..composition import Composition
+from ..errors import BadChoice
+from ..rack.seen import Seen
+from .board_face import Photos, board_face
+from .figure import LEVELS, colours, counts_of, darkness
+from .light import GLOSS, Lamp, brightness, closeness, distances, highlight, shadows, sheen_of, slopes
+from .parts import PLATE_MM, Frame, Part, parts_of
+
+BACKER = "#2b2623"
+SEAM_MM = 0.12
+SEAM_DARK = 0.22
+FINE_PX_PER_MM = (1.5, 3.0, 6.0)
+"""Resolutions at which figures are kept."""
+BAND_PX = 1_500_000
+MOST_PIXELS = 60_000_000
+GAMMA = 1 / 2.3
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Light:
+    """How the picture is to be seen. `wall` behind it; `margin_mm` round it; `ss` x `ss` samples a pixel."""
+
+    gloss: str = "satin"
+    lamp: Lamp = Lamp()  # noqa: RUF009  frozen
+    wall: str = BACKER
+    margin_mm: float = 0.0
+    frame: Frame | None = None
+    aged: bool = False
+    ss: int = 1
+
+    def __post_init__(self):
+        if self.gloss not in GLOSS:
+            raise BadChoice(f"“{self.gloss}” is no sheen: raw, satin or gloss.")
+        rgb_of(self.wall)
+
+
+def picture(
+    composition: Composition,
+    width_px: int,
+    light: Light = Light(),
+    woods: Mapping[int, str] | None = None,
+    photos: Photos | None = None,
+    progress: Progress = lambda share: None,
+) -> np.ndarray:
+    """uint8 sRGB (rows, columns, 3), `width_px` wide. `woods`: other woods to try, by piece; `photos` give the faces of
+    boards. Raises `BadChoice` for a picture larger than `MOST_PIXELS`. The same input always gives the same picture."""
+    pad = light.margin_mm + (light.frame.width_mm if light.frame else 0.0)
+    wide, high = composition.width_mm + 2 * pad, composition.height_mm + 2 * pad
+    scale = width_px / wide
+    height_px = max(1, round(high * scale))
+    if not 0 < width_px * height_px <= MOST_PIXELS:
+        raise BadChoice(
+            f"A picture of {width_px} by {height_px} pixels is too large: up to {MOST_PIXELS // 1_000_000} megapixels."
+        )
+    parts = parts_of(composition, woods, light.frame)
+    seen = composition.seen.older if light.aged else composition.seen
+    stage = _Stage(composition, parts, seen, light, photos, scale * light.ss, pad)
+    out = np.empty((height_px, width_px, 3), np.uint8)
+    rows = max(32, BAND_PX // (width_px * light.ss**2))
+    for begin in range(0, height_px, rows):
+        end = min(height_px, begin + rows)
+        band = stage.band(begin * light.ss, end * light.ss, width_px * light.ss)
+        out[begin:end] = (
+            cv2.resize(band, (width_px, end - begin), interpolation=cv2.INTER_AREA) if light.ss > 1 else band
+        )
+        progress(end / height_px)
+    return out
+
+
+class _Stage:
+    """What is the same for all bands of one picture. Label 0 is what lies behind everything."""
+
+    def __init__(
+        self, composition, parts: list[Part], seen: Seen, light: Light, photos, px_per_mm: float, pad_mm: float
+    ):
+        self.parts, self.seen, self.light, self.photos = parts, seen, light, photos
+        self.shelf = composition.rack.shelf
+        self.boards = composition.rack.by_name
+        self.px_per_mm, self.pad_mm = px_per_mm, pad_mm
+        self.bounds = shapely.bounds(np.array([p.outline for p in parts])) if parts else np.empty((0, 4))
+        self.top = np.array([0.0] + [p.top_mm for p in parts], np.float32)
+        self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
+        self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
+        rise = light.lamp.towards[2] / np.hypot(*light.lamp.towards[:2])
+        self.reach_px = int(np.ceil(min(60.0, float(self.top.max(initial=0.0)) / (rise - 0.38) + 8.0) * px_per_mm))
+        self.fine = next((f for f in FINE_PX_PER_MM if f >= 0.9 * px_per_mm), FINE_PX_PER_MM[-1])
+        self._colour_table()
+
+    def _sheen(self, part: Part) -> float:
+        wood = self.shelf.get(part.look[0])
+        if wood is None or wood.kind == "sheet" or part.look[1].startswith("paint"):
+            return 1.0
+        strength = {"raw": 0.6, "satin": 1.0, "gloss": 1.3}[self.light.gloss]
+        return sheen_of(part.grain_deg, self.light.lamp, strength, wood.flash) * (1 + part.tint)
+
+    def _colour_table(self) -> None:
+        """Plates of darkness stand one above the other in one picture; each look has 256 colours."""
+        codes = sorted({p.look[0] for p in self.parts if p.look[0] in self.shelf and not p.board})
+        self.plates = [darkness(self.shelf[c], *PLATE_MM, self.fine, 1) for c in codes]
+        self.atlas = np.vstack(self.plates) if self.plates else np.zeros((2, 2), np.uint8)
+        row_of = {code: i for i, code in enumerate(codes)}
+        looks = sorted({p.look for p in self.parts})
+        number = {look: i + 1 for i, look in enumerate(looks)}
+        tables = [np.repeat(np.array([rgb_of(self.light.wall)], np.uint8), LEVELS, axis=0)]
+        for look in looks:
+            flat = look[1].startswith("paint") or look[0] not in row_of
+            counts = None if flat else counts_of(self.plates[row_of[look[0]]])
+            table = colours(self.seen.lab_of(look), counts)
+            tables.append(np.repeat(table[110:111], LEVELS, axis=0) if flat else table)
+        self.colours = np.concatenate(tables)
+        self.look = np.array([0] + [number[p.look] for p in self.parts], np.int32) * LEVELS
+        plate = np.array([0] + [row_of.get(p.look[0], 0) for p in self.parts], np.float32)
+        first_row = plate * (self.plates[0].shape[0] if self.plates else 1)
+        move = np.stack([np.zeros((2, 3))] + [p.to_figure for p in self.parts]).reshape(-1, 6) * self.fine
+        self.move = np.column_stack([move, first_row]).astype(np.float32)
+
+    def band(self, begin: int, end: int, columns: int) -> np.ndarray:
+        """Rows begin to end of the picture, in its own pixels."""
+        above = min(begin, self.reach_px)
+        top_row = begin - above
+        rows = end - begin + above + self.reach_px
+        labels = self._labels(top_row, rows, columns)
+        distance = distances(labels, self.px_per_mm)
+        edge = np.take(self.edge, labels)
+        into = np.maximum(edge - distance, 0)
+        height = cv2.sqrt(np.maximum(edge * edge - into * into, 0))
+        height += np.take(self.top - self.edge, labels)
+        lit, sky = self._lit(height)
+        keep = slice(above, above + end - begin)
+        labels, distance, into = labels[keep], distance[keep], into[keep] / edge[keep]
+        into[labels == 0] = 0
+        nx, ny = slopes(distance, into)
+        normal = nx, ny, cv2.sqrt(np.maximum(1 - nx * nx - ny * ny, 0.03))
+        light = brightness(normal, lit[keep], sky[keep], np.take(self.sheen, labels), self.light.lamp)
+        seam = np.clip((distance - SEAM_MM) * self.px_per_mm + 0.5, 0, 1) * (1 - SEAM_DARK) + SEAM_DARK
+        seam[labels == 0] = 1
+        light *= seam
+        shine = highlight(normal, lit[keep], self.light.lamp, self.light.gloss)
+        if shine is not None:
+            shine[labels == 0] = 0
+        return self._coloured(labels, begin, light, shine)
+
+    def _labels(self, top_row: int, rows: int, columns: int) -> np.ndarray:
+        """Which part is seen at each pixel: number in `parts` and one more."""
+        labels = np.zeros((rows, columns), np.int32)
+        top, bottom = top_row / self.px_per_mm - self.pad_mm, (top_row + rows) / self.px_per_mm - self.pad_mm
+        shift = np.array([self.pad_mm, self.pad_mm - top_row / self.px_per_mm])
+        for i in np.flatnonzero((self.bounds[:, 3] >= top) & (self.bounds[:, 1] <= bottom)):
+            outline = self.parts[i].outline
+            # pixel centres lie at +0.5; four bits of a pixel's fraction are kept
+            rings = [
+                np.round((shapely.get_coordinates(ring) + shift) * (16 * self.px_per_mm) - 8).astype(np.int32)
+                for ring in (outline.exterior, *outline.interiors)
+            ]
+            cv2.fillPoly(labels, rings, int(i) + 1, lineType=cv2.LINE_8, shift=4)
+        return labels
+
+    def _lit(self, height: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Lamp and sky at each pixel; both are soft, so samples within a pixel share them."""
+        ss = self.light.ss
+        rows, columns = height.shape
+        small = cv2.resize(height, (columns // ss, rows // ss), interpolation=cv2.INTER_AREA) if ss > 1 else height
+        lit, sky = shadows(small, self.px_per_mm / ss, self.light.lamp), closeness(small, self.px_per_mm / ss)
+        if ss == 1:
+            return lit, sky
+        size = (columns, rows)
+        return np.asarray(cv2.resize(lit, size)), np.asarray(cv2.resize(sky, size))
+
+    def _coloured(self, labels: np.ndarray, begin: int, light: np.ndarray, shine) -> np.ndarray:
+        rows, columns = labels.shape
+        x = (np.arange(columns, dtype=np.float32)[None, :] + 0.5) / self.px_per_mm - self.pad_mm
+        y = (np.arange(begin, begin + rows, dtype=np.float32)[:, None] + 0.5) / self.px_per_mm - self.pad_mm
+        high, wide = self.plates[0].shape if self.plates else self.atlas.shape
+        move = np.take(self.move, labels, axis=0)
+        u = move[..., 0] * x
+        u += move[..., 1] * y
+        u += move[..., 2]
+        v = move[..., 3] * x
+        v += move[..., 4] * y
+        v += move[..., 5]
+        # at its border a figure is mirrored, as two boards from one log are
+        u, v = _folded(u, wide), _folded(v, high)
+        v += move[..., 6]
+        dark = cv2.remap(self.atlas, u, v, cv2.INTER_LINEAR)
+        place = np.take(self.look, labels)
+        place += np.asarray(dark)
+        colour = np.take(self.colours, place, axis=0)
+        self._photographed(colour, labels, begin)
+        lift = cv2.pow(np.minimum(light, 4), GAMMA)
+        shown = cv2.multiply(colour, cv2.merge([lift, lift, lift]), dtype=cv2.CV_8U)
+        return shown if shine is None else cv2.add(shown, cv2.merge([shine, shine, shine]), dtype=cv2.CV_8U)
+
+    def _photographed(self, colour: np.ndarray, labels: np.ndarray, begin: int) -> None:
+        """Pieces with a place on a board show that place."""
+        rows, columns = labels.shape
+        for i in (i for i, p in enumerate(self.parts) if p.board):
+            part = self.parts[i]
+            x0, y0, x1, y1 = self.bounds[i]
+            left = max(0, int((x0 + self.pad_mm) * self.px_per_mm) - 1)
+            top = max(0, int((y0 + self.pad_mm) * self.px_per_mm) - 1 - begin)
+            right = min(columns, int((x1 + self.pad_mm) * self.px_per_mm) + 2)
+            bottom = min(rows, int((y1 + self.pad_mm) * self.px_per_mm) + 2 - begin)
+            if right <= left or bottom <= top:
+                continue
+            face, fine = board_face(
+                self.boards[part.board], self.shelf, self.seen.lab_of(part.look), self.photos, self.fine
+            )
+            # pixel of the band -> mm of the picture -> mm of the board -> pixel of its face
+            to_mm = np.array([[1 / self.px_per_mm, 0, (left + 0.5) / self.px_per_mm - self.pad_mm],
+                              [0, 1 / self.px_per_mm, (top + begin + 0.5) / self.px_per_mm - self.pad_mm], [0, 0, 1]])  # fmt: skip
+            move = np.vstack([part.to_figure, [0, 0, 1]]) @ to_mm
+            move = np.diag([fine, fine, 1.0]) @ move
+            move[:2, 2] -= 0.5
+            cut = cv2.warpAffine(face, move[:2], (right - left, bottom - top), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                                 borderMode=cv2.BORDER_REFLECT_101)  # fmt: skip
+            mine = labels[top:bottom, left:right] == i + 1
+            colour[top:bottom, left:right][mine] = cut[mine]
+
+
+def _folded(position: np.ndarray, size: int) -> np.ndarray:
+    """Positions beyond 0..size - 1 mirrored back into it, again and again."""
+    span = np.float32(2 * (size - 1))
+    back = np.abs(position - span * np.round(position / span))
+    return back.astype(np.float32)
+
+
+def draft(composition: Composition, width_px: int, light: Light = Light(), **more) -> np.ndarray:
+    """The picture while one edits: quick, one sample a pixel."""
+    return picture(composition, width_px, replace(light, ss=1), **more)

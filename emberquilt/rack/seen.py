@@ -1,0 +1,77 @@
+"""How a piece looks once it is finished: its wood or the very board it comes from, under what it is coated with."""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Protocol
+
+import numpy as np
+
+from ..colour import Lab, difference, hex_of, lab_of
+from .coats import coat_of, coated_lab
+from .rack import Rack
+
+Look = tuple[str, str, str]
+"""Wood, coat and board: pieces of one look have one colour."""
+NO_WOOD: Lab = lab_of("#fbf6ea")
+
+
+class Wooden(Protocol):
+    """Whatever has a wood, a coat and a board: a piece."""
+
+    @property
+    def wood(self) -> str: ...
+    @property
+    def coat(self) -> str: ...
+    @property
+    def board(self) -> str: ...
+
+
+@dataclass(frozen=True)
+class Seen:
+    """Colours of pieces under the picture's finish. `aged`: as they are after about a year of room light."""
+
+    rack: Rack
+    finish: str = "gel"
+    aged: bool = False
+    _lab: dict[Look, Lab] = field(default_factory=dict, compare=False, repr=False)
+    _apart: dict[tuple[Look, Look], float] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def older(self) -> "Seen":
+        return Seen(self.rack, self.finish, aged=True)
+
+    def look(self, piece: Wooden) -> Look:
+        board = self.rack.by_name.get(piece.board)
+        coloured = board is not None and board.lab is not None and board.wood == piece.wood
+        return piece.wood, piece.coat, piece.board if coloured else ""
+
+    def lab(self, piece: Wooden) -> Lab:
+        return self.lab_of(self.look(piece))
+
+    def lab_of(self, look: Look) -> Lab:
+        if look not in self._lab:
+            self._lab[look] = self._worked_out(*look)
+        return self._lab[look]
+
+    def _worked_out(self, code: str, coat: str, board: str) -> Lab:
+        if code not in self.rack.shelf:
+            return NO_WOOD
+        wood = self.rack.shelf[code]
+        finished = wood.aged if self.aged and wood.aged else wood.finished
+        lab = coated_lab(wood.raw, finished, coat, self.finish)
+        own = self.rack.by_name[board].lab if board else None
+        if own is None or coat_of(coat).kind == "paint":
+            return lab
+        # the board strays from its kind when bare; finished, it strays as far
+        moved = np.array(lab) + np.array(own) - np.array(lab_of(wood.raw))
+        return float(np.clip(moved[0], 0, 100)), float(moved[1]), float(moved[2])
+
+    def hex(self, piece: Wooden) -> str:
+        return hex_of(self.lab(piece))
+
+    def between(self, first: Wooden, second: Wooden) -> float:
+        """CIEDE2000 between two pieces as they will look."""
+        a, b = sorted((self.look(first), self.look(second)))
+        if (a, b) not in self._apart:
+            self._apart[a, b] = float(difference(self.lab_of(a), self.lab_of(b)))
+        return self._apart[a, b]

@@ -1,0 +1,25 @@
+"""A few recent values, kept in the process."""
+
+from collections import OrderedDict
+from threading import Lock
+
+
+class Kept:
+    """A few recent values by key, oldest forgotten first. Values are immutable, so sharing them is safe."""
+
+    def __init__(self, most: int):
+        self._values: OrderedDict = OrderedDict()
+        self._most = most
+        self._lock = Lock()
+
+    def get(self, key, make):
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                return self._values[key]
+        value = make()
+        with self._lock:
+            self._values[key] = value
+            while len(self._values) > self._most:
+                self._values.popitem(last=False)
+        return value

@@ -1,0 +1,85 @@
+"""Long work: the picture at print size, outside the request, with progress and a stop."""
+
+import time
+
+import cv2
+from django.db.models import F
+from django_tasks import task
+
+from emberquilt.constants import MM_PER_INCH
+from emberquilt.errors import Cancelled, EmberError
+from emberquilt.picture.render import picture
+from workshop.compositions import store
+from workshop.compositions.models import Composition
+from workshop.shop.actions import photos_of
+
+from .light import light_of
+from .models import FinalPicture
+
+EVERY_SECONDS = 0.2
+FINAL_SS = 2
+
+
+@task()
+def make_final(pk: int, turn: int) -> None:
+    """`turn` is the try it was asked for: a later try, or a stop, makes this one end."""
+    made = (
+        FinalPicture.objects.filter(pk=pk, turn=turn, state=FinalPicture.State.WAITING)
+        .select_related("composition__owner")
+        .first()
+    )
+    if made is None:
+        return
+    told = 0.0
+
+    def progress(share: float) -> None:
+        nonlocal told
+        if time.monotonic() - told < EVERY_SECONDS:
+            return
+        told = time.monotonic()
+        if not _tell(made, turn, state=FinalPicture.State.WORKING, share=share):
+            raise Cancelled("Stopped.")
+
+    try:
+        progress(0.01)
+        composition = store.load(made.composition)
+        light = light_of(composition, ss=FINAL_SS)
+        pad = light.margin_mm + (light.frame.width_mm if light.frame else 0.0)
+        width = round((composition.width_mm + 2 * pad) / MM_PER_INCH * made.dpi)
+        shown = picture(composition, width, light, photos=photos_of(made.composition.owner), progress=progress)
+        _, png = cv2.imencode(".png", cv2.cvtColor(shown, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 4])
+        _tell(made, turn, state=FinalPicture.State.READY, share=1.0, png=png.tobytes())
+    except Cancelled:
+        return
+    except EmberError as problem:
+        _tell(made, turn, state=FinalPicture.State.FAILED, problem=str(problem))
+    except Exception:
+        _tell(
+            made,
+            turn,
+            state=FinalPicture.State.FAILED,
+            problem="This picture could not be made. Try fewer dots to the inch.",
+        )
+        raise
+
+
+def _tell(made: FinalPicture, turn: int, **values) -> bool:
+    live = (FinalPicture.State.WAITING, FinalPicture.State.WORKING)
+    return bool(FinalPicture.objects.filter(pk=made.pk, turn=turn, state__in=live).update(**values))
+
+
+def begin(row: Composition, dpi: int) -> None:
+    """Ask for the picture of the work as it stands now; an earlier try ends."""
+    fresh = {
+        "revision": row.revision,
+        "dpi": dpi,
+        "state": FinalPicture.State.WAITING,
+        "share": 0,
+        "problem": "",
+        "png": b"",
+    }
+    made, new = FinalPicture.objects.get_or_create(composition=row, defaults=fresh)
+    if not new:
+        FinalPicture.objects.filter(pk=made.pk).update(turn=F("turn") + 1, **fresh)
+        made.refresh_from_db()
+    make_final.enqueue(made.pk, made.turn)

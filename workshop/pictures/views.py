@@ -1,0 +1,258 @@
+"""The picture of the result, palettes and packs beside each other, pieces on boards."""
+
+import cv2
+import numpy as np
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.utils.text import slugify
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET, require_POST
+
+from emberquilt.choosing import matched, palette_named
+from emberquilt.composition import Composition
+from emberquilt.drawing.panel import dress_json
+from emberquilt.drawing.readings import dress_of
+from emberquilt.drawing.scene import Scene, shapes_of
+from emberquilt.errors import BadChoice, EmberError
+from emberquilt.picture.board_face import drawn_photo
+from emberquilt.picture.render import picture
+from emberquilt.rack.boards import Board
+from emberquilt.wood.axis import long_axis_deg
+from emberquilt.wood.judgement import outlines_on_boards
+from emberquilt.wood.packs import pack_in
+from emberquilt.wood.spots import WISHES, places
+from workshop.compositions.plans import plan_of
+from workshop.compositions.views import layer_in_hand, own
+from workshop.shop.actions import photos_of
+from workshop.stations.faces import FACE_PX_PER_MM, face_url, wood_table
+from workshop.stations.rule import NAMES
+
+from . import tasks
+from .light import DPIS, light_of
+from .models import FinalPicture
+
+DRAFT_SS = 2
+WIDEST_DRAFT, WIDEST_FINE_DRAFT = 2400, 1000
+QUALITY = 90
+MOST_PANELS = 4
+
+
+def _width(request) -> int:
+    text = request.GET.get("w", "")
+    return min(max(int(text), 60), WIDEST_DRAFT) if text.isdecimal() and len(text) < 6 else 870
+
+
+@require_GET
+@cache_control(max_age=31536000, private=True, immutable=True)
+def look(request, uid):
+    """The picture as it stands, quickly drawn. Its address holds the state it shows, so it may be kept."""
+    composition = plan_of(own(request, uid), layer_in_hand(request.GET)).composition
+    width = _width(request)
+    light = light_of(
+        composition, ss=DRAFT_SS if width <= WIDEST_FINE_DRAFT else 1, aged=request.GET.get("aged") == "yes"
+    )
+    shown = picture(composition, width, light, woods_in(composition, request.GET), photos_of(request.user))
+    return _jpeg(shown)
+
+
+def woods_in(composition: Composition, values) -> dict[int, str] | None:
+    """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood to try."""
+    if name := values.get("palette"):
+        return palette_named(composition, name)
+    if scope := values.get("best"):
+        task, answer = matched(composition, [], {"scope": scope})
+        return {
+            key: task.codes[w]
+            for g, w in zip(task.groups, answer.choice, strict=True)
+            if not g.fixed
+            for key in g.pieces
+        }
+    if (which := values.get("pack", "")).isdecimal():
+        pack = pack_in(composition)
+        return pack.picture(int(which[:3])) if pack else None
+    return None
+
+
+def _jpeg(rgb: np.ndarray, quality: int = QUALITY) -> HttpResponse:
+    _, data = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    return HttpResponse(data.tobytes(), content_type="image/jpeg")
+
+
+@require_POST
+def final_begin(request, uid):
+    """Ask for the picture at print size; it is made outside the request."""
+    row = own(request, uid)
+    text = request.POST.get("dpi", "150")
+    if not text.isdecimal() or int(text[:5]) not in DPIS:
+        raise BadChoice("Choose 100, 150, 200 or 300 dots to the inch.")
+    tasks.begin(row, int(text))
+    return final(request, uid)
+
+
+@require_POST
+def final_stop(request, uid):
+    row = own(request, uid)
+    live = (FinalPicture.State.WAITING, FinalPicture.State.WORKING)
+    FinalPicture.objects.filter(composition=row, state__in=live).update(state=FinalPicture.State.STOPPED)
+    return final(request, uid)
+
+
+def final(request, uid):
+    """How far the picture at print size is; polled while it is made."""
+    row = own(request, uid)
+    made = FinalPicture.objects.filter(composition=row).defer("png").first()
+    live = made is not None and made.state in (FinalPicture.State.WAITING, FinalPicture.State.WORKING)
+    context = {
+        "row": row,
+        "final": made,
+        "live": live,
+        "stale": made is not None and made.revision != row.revision,
+        "dpis": DPIS,
+    }
+    return render(request, "pictures/_final.html", context)
+
+
+@require_GET
+def final_png(request, uid):
+    row = own(request, uid)
+    made = FinalPicture.objects.filter(composition=row, state=FinalPicture.State.READY).first()
+    if made is None:
+        raise BadChoice("The picture at print size is not made yet.")
+    headers = {"Content-Disposition": f'attachment; filename="{slugify(row.name) or "picture"}.png"'}
+    return HttpResponse(bytes(made.png), content_type="image/png", headers=headers)
+
+
+@require_GET
+def palettes(request, uid):
+    """Two to four palettes beside each other, each as the picture it would make."""
+    row = own(request, uid)
+    plan = plan_of(row, layer_in_hand(request.GET))
+    composition = plan.composition
+    kept = [p["name"] for p in composition.pins.get("palettes", [])]
+    offers = [("now", "As it stands", "")] + [(f"palette={n}", n, n) for n in kept]
+    if any(p.colour for p in composition.in_hand.pieces):
+        offers.append(("best=all", "Best of all woods", ""))
+        if composition.rack.owned:
+            offers.append(("best=own", "Best of what I own", ""))
+    asked = [code for code in request.GET.getlist("show") if any(code == o[0] for o in offers)]
+    shown = asked[:MOST_PANELS] or [o[0] for o in offers[:MOST_PANELS]]
+    panels = [_panel(plan, *offer) for offer in offers if offer[0] in shown]
+    context = {"row": row, "plan": plan, "practice": composition.practice, "offers": offers, "shown": shown, "panels": panels,
+               "station_name": NAMES["wood"], "woods": composition.rack.shelf}  # fmt: skip
+    return render(request, "pictures/palettes.html", context)
+
+
+def _panel(plan, code: str, name: str, kept: str) -> dict:
+    """One palette: the woods it takes, and how many seams it loses."""
+    composition = plan.composition
+    kind, _, value = code.partition("=")
+    try:
+        woods = woods_in(composition, {kind: value} if value else {}) or {}
+    except EmberError as problem:
+        return {"code": code, "name": name, "kept": kept, "problem": str(problem)}
+    area: dict[str, float] = {}
+    for p in composition.in_hand.pieces:
+        wood = woods.get(p.key, p.wood)
+        if wood:
+            area[wood] = area.get(wood, 0.0) + composition.in_hand.coverage.area_mm2[p.key]
+    total = sum(area.values()) or 1.0
+    shelf = composition.rack.shelf
+    chips = [(shelf[w], 1 + round(19 * area[w] / total)) for w in shelf if w in area]
+    return {"code": code, "name": name, "kept": kept, "query": code if value else "", "chips": chips}
+
+
+@require_GET
+def pack(request, uid):
+    """The pictures that one pack of woods gives."""
+    row = own(request, uid)
+    plan = plan_of(row, layer_in_hand(request.GET))
+    composition = plan.composition
+    made = pack_in(composition)
+    number = {p.key: p.number for p in composition.in_hand.pieces}
+    context = {"row": row, "plan": plan, "practice": composition.practice, "pack": made, "woods": composition.rack.shelf, "hand": composition.whole.key,
+               "wood_table": wood_table(composition), "used": sorted({p.wood for p in composition.in_hand.pieces if p.wood})}  # fmt: skip
+    if made is not None:
+        context["pictures"] = [_dressed(composition, made.picture(k)) for k in range(len(made.codes))]
+        context["names"] = [composition.rack.shelf[code] for code in made.codes]
+        context["clashes"] = [(number[c.a], number[c.b], c.length_mm) for c in made.clashes]
+    return render(request, "pictures/pack.html", context)
+
+
+def _dressed(composition: Composition, woods: dict[int, str]) -> dict:
+    dress = {p.key: dress_of(composition, p, "full", wood=woods.get(p.key)) for p in composition.in_hand.pieces}
+    return dress_json(Scene(composition.width_mm, composition.height_mm, (), dress))
+
+
+@require_GET
+def place(request, uid):
+    """One piece over a board's face: slid and turned there, seen in the picture at once."""
+    row = own(request, uid)
+    plan = plan_of(row, layer_in_hand(request.GET))
+    composition = plan.composition
+    layer, rack = composition.in_hand, composition.rack
+    text = request.GET.get("piece", "")
+    piece = layer.by_key.get(int(text)) if text.isdecimal() and len(text) < 9 else None
+    if piece is None:
+        raise BadChoice("Choose one piece first, then lay it on a board.")
+    boards = sorted(rack.boards, key=lambda b: (b.wood != piece.wood, b.wood, b.name))
+    if not boards:
+        raise BadChoice("No board is on the rack yet. Put one there in the shop first.")
+    board = rack.by_name.get(request.GET.get("board", "") or piece.board) or boards[0]
+    spot = layer.coverage.spots[piece.key]
+    grain = piece.grain_deg if piece.grain_deg is not None else long_axis_deg(layer.coverage.by_key[piece.key])
+    on_it = outlines_on_boards(composition).get(board.name, {})
+    here = piece.board == board.name and piece.board_x_mm is not None
+    context = {
+        "row": row, "plan": plan, "practice": composition.practice, "piece": piece, "board": board, "boards": boards,
+        "woods": rack.shelf, "wood_table": wood_table(composition) | {f"@{board.name}": _face(board, composition)},
+        "hand": composition.whole.key, "wishes": WISHES,
+        "setting": {
+            "piece": piece.key, "board": board.name, "boardGrain": board.grain_deg, "length": board.length_mm, "width": board.width_mm,
+            "x": piece.board_x_mm if here else board.length_mm / 2, "y": piece.board_y_mm if here else board.width_mm / 2,
+            "grain": grain, "about": [spot.x_mm, spot.y_mm], "shape": shapes_of(layer.coverage.only([piece.key]))[0].path,
+            "wood": board.wood, "outline": [list(c) for c in board.region.exterior.coords],
+            "defects": [[d.kind, [list(c) for c in d.ring]] for d in board.defects],
+            "others": [[layer.by_key[k].number, [list(c) for c in o.exterior.coords]] for k, o in on_it.items() if k != piece.key],
+        },
+        "dress": dress_json(Scene(composition.width_mm, composition.height_mm, (), {p.key: dress_of(composition, p, "full") for p in layer.pieces})),
+    }  # fmt: skip
+    return render(request, "pictures/place.html", context)
+
+
+def _face(board: Board, composition: Composition) -> dict:
+    return {"tile": face_url(board, composition.practice.finish), "scale": 1 / FACE_PX_PER_MM}
+
+
+@require_GET
+def spots(request, uid):
+    """The best places for a piece on a board, by what one looks for there."""
+    row = own(request, uid)
+    composition = plan_of(row, layer_in_hand(request.GET)).composition
+    layer = composition.in_hand
+    text = request.GET.get("piece", "")
+    key = int(text) if text.isdecimal() and len(text) < 9 else 0
+    if key not in layer.by_key:
+        raise BadChoice("That piece is no longer in this picture.")
+    board = composition.rack.board(request.GET.get("board", ""))
+    try:
+        grain = float(request.GET.get("deg", "") or layer.by_key[key].grain_deg or 0.0)
+    except ValueError:
+        raise BadChoice("The arrow's degrees could not be read.") from None
+    face, fine = photos_of(request.user)(board) or (
+        drawn_photo(board, composition.rack.shelf, FACE_PX_PER_MM),
+        FACE_PX_PER_MM,
+    )
+    lightness = cv2.cvtColor(face, cv2.COLOR_RGB2LAB)[..., 0].astype(np.float32) * (100 / 255)
+    taken = [o for k, o in outlines_on_boards(composition).get(board.name, {}).items() if k != key]
+    spot = layer.coverage.spots[key]
+    found = places(
+        layer.coverage.by_key[key],
+        (spot.x_mm, spot.y_mm),
+        grain % 360,
+        board,
+        lightness,
+        fine,
+        taken,
+        request.GET.get("wish", "figured"),
+    )
+    return JsonResponse({"places": [[p.x_mm, p.y_mm, p.score] for p in found]})

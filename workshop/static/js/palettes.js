@@ -1,0 +1,3 @@
+// Palettes beside each other: Escape goes back.
+import "./keys.js";
+import "./said.js";
