@@ -14,7 +14,7 @@ PENUMBRA = 0.38
 """How fast a shadow's border widens: the lamp is not a point."""
 CONTACT = ((1.2, 0.10), (3.0, 0.055), (8.0, 0.020))
 """Width (mm) and strength of the darkness where a low place is close to a high one."""
-GLOSS = {"raw": (0.0, 8), "satin": (0.05, 12), "gloss": (0.16, 48)}
+GLOSS = {"raw": (0.0, 8), "satin": (0.06, 8), "gloss": (0.22, 18)}
 """Strength of the highlight and how narrow it is."""
 
 

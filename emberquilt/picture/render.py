@@ -17,8 +17,20 @@ from ..errors import BadChoice
 from ..rack.seen import Seen
 from .board_face import Photos, board_face
 from .figure import LEVELS, colours, counts_of, darkness
-from .light import GLOSS, Lamp, brightness, closeness, distances, highlight, shadows, sheen_of, slopes
-from .parts import PLATE_MM, Frame, Part, parts_of
+from .light import (
+    CONTACT,
+    GLOSS,
+    PENUMBRA,
+    Lamp,
+    brightness,
+    closeness,
+    distances,
+    highlight,
+    shadows,
+    sheen_of,
+    slopes,
+)
+from .parts import EDGE_MM, PLATE_MM, Frame, Part, parts_of
 
 BACKER = "#2b2623"
 SEAM_MM = 0.12
@@ -26,6 +38,8 @@ SEAM_DARK = 0.22
 FINE_PX_PER_MM = (1.5, 3.0, 6.0)
 """Resolutions at which figures are kept."""
 BAND_PX = 1_500_000
+MOST_REACH_MM = 80.0
+"""Longer shadows are so faint that they are left out."""
 MOST_PIXELS = 60_000_000
 GAMMA = 1 / 2.3
 Progress = Callable[[float], None]
@@ -71,10 +85,10 @@ def picture(
     seen = composition.seen.older if light.aged else composition.seen
     stage = _Stage(composition, parts, seen, light, photos, scale * light.ss, pad)
     out = np.empty((height_px, width_px, 3), np.uint8)
-    rows = max(32, BAND_PX // (width_px * light.ss**2))
+    rows = max(32, BAND_PX // (width_px * light.ss**2) // 4 * 4)
     for begin in range(0, height_px, rows):
         end = min(height_px, begin + rows)
-        band = stage.band(begin * light.ss, end * light.ss, width_px * light.ss)
+        band = stage.band(begin * light.ss, end * light.ss, width_px * light.ss, height_px * light.ss)
         out[begin:end] = (
             cv2.resize(band, (width_px, end - begin), interpolation=cv2.INTER_AREA) if light.ss > 1 else band
         )
@@ -93,13 +107,20 @@ class _Stage:
         self.boards = composition.rack.by_name
         self.px_per_mm, self.pad_mm = px_per_mm, pad_mm
         self.bounds = shapely.bounds(np.array([p.outline for p in parts])) if parts else np.empty((0, 4))
+        self.rings = [self._ring_px(p.outline) for p in parts]
         self.top = np.array([0.0] + [p.top_mm for p in parts], np.float32)
         self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
         self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
-        rise = light.lamp.towards[2] / np.hypot(*light.lamp.towards[:2])
-        self.reach_px = int(np.ceil(min(60.0, float(self.top.max(initial=0.0)) / (rise - 0.38) + 8.0) * px_per_mm))
+        self._reach(float(self.top.max(initial=0.0)))
         self.fine = next((f for f in FINE_PX_PER_MM if f >= 0.9 * px_per_mm), FINE_PX_PER_MM[-1])
         self._colour_table()
+
+    def _ring_px(self, outline: shapely.Polygon) -> list[np.ndarray]:
+        """Its rings in sixteenths of a pixel, pixel centres at +0.5."""
+        return [
+            np.round((shapely.get_coordinates(ring) + self.pad_mm) * (16 * self.px_per_mm) - 8).astype(np.int32)
+            for ring in (outline.exterior, *outline.interiors)
+        ]
 
     def _sheen(self, part: Part) -> float:
         wood = self.shelf.get(part.look[0])
@@ -129,11 +150,22 @@ class _Stage:
         move = np.stack([np.zeros((2, 3))] + [p.to_figure for p in self.parts]).reshape(-1, 6) * self.fine
         self.move = np.column_stack([move, first_row]).astype(np.float32)
 
-    def band(self, begin: int, end: int, columns: int) -> np.ndarray:
-        """Rows begin to end of the picture, in its own pixels."""
-        above = min(begin, self.reach_px)
-        top_row = begin - above
-        rows = end - begin + above + self.reach_px
+    def _reach(self, highest_mm: float) -> None:
+        """Rows (mm) above and below a band that bear on it: as far as shadows fall from there, and as dark places spread."""
+        _, towards_y, up = self.light.lamp.towards
+        flat = float(np.hypot(*self.light.lamp.towards[:2]))
+        shadow = min(MOST_REACH_MM, highest_mm / max(up / flat - PENUMBRA, 0.05)) * abs(towards_y) / flat
+        spread = 2.5 * CONTACT[-1][0]
+        self.above_mm = max(spread, shadow if towards_y < 0 else 0.0)
+        self.below_mm = max(spread, shadow if towards_y > 0 else 0.0)
+
+    def band(self, begin: int, end: int, columns: int, total: int) -> np.ndarray:
+        """Rows begin to end of the picture, of `total`, in its own pixels."""
+        # beyond the picture only a narrow strip matters: its edge is an edge
+        beyond, step = EDGE_MM + 2.0, 4 * self.light.ss
+        above = _up_to(min(self.above_mm, begin / self.px_per_mm + beyond) * self.px_per_mm, step)
+        below = _up_to(min(self.below_mm, (total - end) / self.px_per_mm + beyond) * self.px_per_mm, step)
+        top_row, rows = begin - above, end - begin + above + below
         labels = self._labels(top_row, rows, columns)
         distance = distances(labels, self.px_per_mm)
         edge = np.take(self.edge, labels)
@@ -141,10 +173,11 @@ class _Stage:
         height = cv2.sqrt(np.maximum(edge * edge - into * into, 0))
         height += np.take(self.top - self.edge, labels)
         lit, sky = self._lit(height)
-        keep = slice(above, above + end - begin)
-        labels, distance, into = labels[keep], distance[keep], into[keep] / edge[keep]
-        into[labels == 0] = 0
-        nx, ny = slopes(distance, into)
+        keep, wider = slice(above, above + end - begin), slice(above - 4, above + end - begin + 4)
+        slope = into[wider] / edge[wider]
+        slope[labels[wider] == 0] = 0
+        nx, ny = (n[4:-4] for n in slopes(distance[wider], slope))
+        labels, distance = labels[keep], distance[keep]
         normal = nx, ny, cv2.sqrt(np.maximum(1 - nx * nx - ny * ny, 0.03))
         light = brightness(normal, lit[keep], sky[keep], np.take(self.sheen, labels), self.light.lamp)
         seam = np.clip((distance - SEAM_MM) * self.px_per_mm + 0.5, 0, 1) * (1 - SEAM_DARK) + SEAM_DARK
@@ -159,14 +192,10 @@ class _Stage:
         """Which part is seen at each pixel: number in `parts` and one more."""
         labels = np.zeros((rows, columns), np.int32)
         top, bottom = top_row / self.px_per_mm - self.pad_mm, (top_row + rows) / self.px_per_mm - self.pad_mm
-        shift = np.array([self.pad_mm, self.pad_mm - top_row / self.px_per_mm])
+        # whole sixteenths of a pixel are moved by whole pixels: an edge falls on the same pixels in every band
+        down = np.array([0, -16 * top_row], np.int32)
         for i in np.flatnonzero((self.bounds[:, 3] >= top) & (self.bounds[:, 1] <= bottom)):
-            outline = self.parts[i].outline
-            # pixel centres lie at +0.5; four bits of a pixel's fraction are kept
-            rings = [
-                np.round((shapely.get_coordinates(ring) + shift) * (16 * self.px_per_mm) - 8).astype(np.int32)
-                for ring in (outline.exterior, *outline.interiors)
-            ]
+            rings = [ring + down for ring in self.rings[i]]
             cv2.fillPoly(labels, rings, int(i) + 1, lineType=cv2.LINE_8, shift=4)
         return labels
 
@@ -230,6 +259,11 @@ class _Stage:
                                  borderMode=cv2.BORDER_REFLECT_101)  # fmt: skip
             mine = labels[top:bottom, left:right] == i + 1
             colour[top:bottom, left:right][mine] = cut[mine]
+
+
+def _up_to(px: float, step: int) -> int:
+    """At least so many pixels, a multiple of `step`, so that what is worked out coarsely falls on the same grid in every band."""
+    return int(np.ceil(px / step)) * step
 
 
 def _folded(position: np.ndarray, size: int) -> np.ndarray:

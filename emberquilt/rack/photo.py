@@ -172,7 +172,7 @@ def mask_of(region: shapely.Geometry, rows: int, columns: int, px_per_mm: float)
     """uint8 (rows, columns), 255 where the centre of a pixel lies in the region (mm)."""
     mask = np.zeros((rows, columns), np.uint8)
     for part in shapely.get_parts(region):
-        if part.geom_type != "Polygon":
+        if part.geom_type != "Polygon" or part.is_empty:
             continue
         rings = [
             np.round(shapely.get_coordinates(ring) * (16 * px_per_mm) - 8).astype(np.int32)

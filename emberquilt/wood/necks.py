@@ -7,6 +7,7 @@ import numpy as np
 import shapely
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial import Voronoi
 
 BODY_SHARE = 0.04
 """A part counts as a body when it has this share of the piece's area; a lesser tip is only a corner."""
@@ -40,17 +41,17 @@ def medial_axis(outline: shapely.Polygon, step_mm: float) -> tuple[np.ndarray, n
 
     Returns points (n, 2), the distance of each to the outline (n,), and edges (m, 2) as indices of points.
     """
-    dense = shapely.segmentize(outline, step_mm)
-    points = shapely.multipoints(shapely.get_coordinates(dense))
-    lines = shapely.get_parts(shapely.voronoi_polygons(points, only_edges=True))
-    ends = np.array([shapely.get_coordinates(line)[[0, -1]] for line in lines])
-    xy, index = np.unique(np.round(ends.reshape(-1, 2), 6), axis=0, return_inverse=True)
+    points = shapely.get_coordinates(shapely.segmentize(outline, step_mm))
+    diagram = Voronoi(np.unique(points, axis=0))
+    xy, edges = diagram.vertices, np.array(diagram.ridge_vertices)
     shapely.prepare(outline)
     inside = shapely.contains_xy(outline, xy[:, 0], xy[:, 1])
-    edges = index.reshape(-1, 2)
-    edges = edges[inside[edges].all(axis=1)]
-    radius = shapely.distance(shapely.boundary(outline), shapely.points(xy))
-    return xy, radius, edges
+    edges = edges[(edges >= 0).all(axis=1)]
+    edges = (np.cumsum(inside) - 1)[edges[inside[edges].all(axis=1)]]
+    xy = xy[inside]
+    border = shapely.boundary(outline)
+    shapely.prepare(border)
+    return xy, shapely.distance(border, shapely.points(xy)), edges
 
 
 def _between(key: int, outline: shapely.Polygon, bodies: list, limit_mm: float) -> tuple[Neck, ...]:
@@ -60,9 +61,9 @@ def _between(key: int, outline: shapely.Polygon, bodies: list, limit_mm: float) 
         return ()
     parent = np.arange(len(xy))
     body_of: dict[int, set[int]] = {}
-    places = shapely.points(xy)
+    shapely.prepare(np.array(bodies))
     for i, body in enumerate(bodies):
-        inside = np.flatnonzero(shapely.contains(body, places))
+        inside = np.flatnonzero(shapely.contains_xy(body, xy[:, 0], xy[:, 1]))
         if len(inside):
             body_of.setdefault(int(inside[np.argmax(radius[inside])]), set()).add(i)
 

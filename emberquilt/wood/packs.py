@@ -9,6 +9,8 @@ from ..composition import Composition, Layer
 
 MOST_WOODS = 4
 """2 to 4 woods go into a pack: common practice, no source."""
+MOST_SOLVED = 300
+"""Larger pictures keep the greedy answer."""
 
 
 @dataclass(frozen=True)
@@ -75,7 +77,33 @@ def _coloured(graph: nx.Graph, count: int) -> dict:
                 colour[node], moved = best, True
         if not moved:
             break
-    return colour
+    clashing = any(colour[a] == colour[b] for a, b in graph.edges)
+    return _solved(graph, colour, count) if clashing and len(graph) <= MOST_SOLVED else colour
+
+
+def _solved(graph: nx.Graph, colour: dict, count: int) -> dict:
+    """The least length of clashing borders, from the greedy answer on."""
+    from ortools.sat.python import cp_model  # half a second to import, and wanted by few
+
+    model = cp_model.CpModel()
+    own = {node: [model.new_bool_var("") for _ in range(count)] for node in sorted(graph)}
+    for node, choice in own.items():
+        model.add_exactly_one(choice)
+        for c, variable in enumerate(choice):
+            model.add_hint(variable, int(colour[node] == c))
+    lost = []
+    for a, b, data in graph.edges(data=True):
+        clash = model.new_bool_var("")
+        for c in range(count):
+            model.add_bool_or([own[a][c].negated(), own[b][c].negated(), clash])
+        lost.append(max(1, round(10 * data["length"])) * clash)
+    model.minimize(sum(lost))
+    solver = cp_model.CpSolver()
+    solver.parameters.num_workers = 1
+    solver.parameters.max_deterministic_time = 2.0
+    if solver.solve(model) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+        return colour
+    return {node: next(c for c in range(count) if solver.value(choice[c])) for node, choice in own.items()}
 
 
 def _clash(graph: nx.Graph, colour: dict, node, wanted: int) -> float:

@@ -55,13 +55,15 @@ def places(
     rows, columns = max(3, int(board.width_mm / cell)), max(3, int(board.length_mm / cell))
     light = _resampled(lightness, px_per_mm, rows, columns, cell)
     free = shapely.difference(board.clear, shapely.union_all(np.array([t.buffer(CLEARANCE_MM) for t in taken])))
-    open_cells = mask_of(free, rows, columns, 1 / cell) > 0
+    # what is blocked is painted, its border cells with it, so that a cell counts as free only where all of it is
+    face = shapely.box(0, 0, columns * cell, rows * cell)
+    closed = mask_of(shapely.difference(face, free), rows, columns, 1 / cell) > 0
     turned = affinity.translate(
         affinity.rotate(outline, -turn_deg(board, grain_deg), origin=about), -about[0], -about[1]
     )
     kernel, left, top = _kernel(turned, cell)
     blocked = (
-        fftconvolve((~open_cells).astype(np.float32), kernel[::-1, ::-1], mode="valid")
+        fftconvolve(closed.astype(np.float32), kernel[::-1, ::-1], mode="valid")
         if _fits(kernel, rows, columns)
         else None
     )

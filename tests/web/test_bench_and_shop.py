@@ -47,7 +47,7 @@ def test_a_broken_piece_is_made_again_with_its_arrow(client, ready):
     tick(client, ready, "broke", step="shape", piece=first.piece)
     now = bench.next_card(ready, cards(plan_of(ready)))
     assert now.key == first.key
-    assert "A remake: the same board" in client.get(f"/picture/{ready.uid}/bench/").content.decode()
+    assert "No board was noted for it" in client.get(f"/picture/{ready.uid}/bench/").content.decode()
 
 
 def test_the_clock_survives_a_reload_and_a_restart(client, ready):
