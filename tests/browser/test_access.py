@@ -19,7 +19,10 @@ def test_axe_finds_nothing_at_the_stations(desk):
             desk.open(f"/picture/{row.uid}/{name}/{query}")
             if violations := desk.axe():
                 found[name + query] = violations
-    for path in ("/", "/shop/"):
+    board = row.owner.shop.boards.get(name="W1").pk
+    work, shop = f"/picture/{row.uid}", f"/shop/board/{board}/"
+    page_of = ("palettes/", "pack/", "place/?piece=5", "wood/?show=picture", "wood/?show=seams")
+    for path in ("/", "/shop/", "/shop/woods/?wood=walnut", "/shop/boards/", shop, *(f"{work}/{p}" for p in page_of)):
         desk.open(path)
         if violations := desk.axe():
             found[path] = violations

@@ -7,6 +7,7 @@ from emberquilt.formats.project import write_project
 from emberquilt.pattern.knobs import Knobs
 from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_leaving
 from tests.web.conftest import said, upload
+from workshop import progress
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
 from workshop.shop.actions import practice_of
@@ -102,7 +103,7 @@ def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
     draft = Draft.objects.create(
         owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
-    monkeypatch.setattr(tasks, "EVERY_SECONDS", 0)
+    monkeypatch.setattr(progress, "EVERY_SECONDS", 0)
     heard = []
 
     def find(data, size, knobs, *, font, progress, say):

@@ -11,6 +11,7 @@ from emberquilt.composition import Composition, Layer, Piece
 from emberquilt.findings import Finding
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.practice import Practice
+from emberquilt.rack.rack import Rack
 from workshop.kept import Kept
 from workshop.shop.actions import rack_of
 
@@ -26,9 +27,22 @@ _compositions = Kept(KEPT)
 
 def load(row: models.Composition) -> Composition:
     """The composition of a row, as it stands at the row's revision, with what its owner has on the rack."""
-    composition = _compositions.get((row.uid, row.revision), lambda: _read(row))
     rack = rack_of(row.owner)
-    return composition if composition.rack is rack else replace(composition, rack=rack)
+    composition = _compositions.get((row.uid, row.revision), lambda: _with(_read(row), rack))
+    return composition if composition.rack is rack else _with(composition, rack)
+
+
+def _with(composition: Composition, rack: Rack) -> Composition:
+    """The composition in this shop. A wood that is no longer on its shelf is none: its pieces wait for another."""
+    lost = {p.wood for p in composition.pieces()} - rack.shelf.keys() - {""}
+    layers = composition.layers
+    if lost:
+        bare = {"wood": "", "board": "", "board_x_mm": None, "board_y_mm": None}
+        layers = tuple(
+            replace(layer, pieces=tuple(replace(p, **bare) if p.wood in lost else p for p in layer.pieces))
+            for layer in layers
+        )
+    return replace(composition, rack=rack, layers=layers)
 
 
 def keep(row: models.Composition, revision: int, composition: Composition) -> None:

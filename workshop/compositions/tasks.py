@@ -1,18 +1,15 @@
 """Long work: finding the pieces in a drawing, outside the request, with progress and a stop."""
 
-import time
-
 from django_tasks import task
 
 from emberquilt.errors import Cancelled, EmberError
 from emberquilt.pattern.intake import propose
 from emberquilt.pattern.knobs import knobs_of, size_of
+from workshop.progress import telling
 from workshop.shop.actions import practice_of
 
 from .models import Draft
 from .proposals import pack_proposal
-
-EVERY_SECONDS = 0.15
 
 
 @task()
@@ -21,16 +18,7 @@ def find_pieces(draft_pk: int, turn: int) -> None:
     draft = Draft.objects.filter(pk=draft_pk, turn=turn, state=Draft.State.WAITING).first()
     if draft is None:
         return
-    told = 0.0
-
-    def progress(share: float, words: str) -> None:
-        nonlocal told
-        if time.monotonic() - told < EVERY_SECONDS:
-            return
-        told = time.monotonic()
-        if not _tell(draft, turn, state=Draft.State.WORKING, share=share, words=words):
-            raise Cancelled("Stopped.")
-
+    progress = telling(lambda share, words: _tell(draft, turn, state=Draft.State.WORKING, share=share, words=words))
     try:
         progress(0.01, "opening the file")
         practice = practice_of(draft.owner)

@@ -1,7 +1,5 @@
 """Long work: the picture at print size, outside the request, with progress and a stop."""
 
-import time
-
 import cv2
 from django.db.models import F
 from django_tasks import task
@@ -11,12 +9,12 @@ from emberquilt.errors import Cancelled, EmberError
 from emberquilt.picture.render import picture
 from workshop.compositions import store
 from workshop.compositions.models import Composition
+from workshop.progress import telling
 from workshop.shop.actions import photos_of
 
 from .light import light_of
 from .models import FinalPicture
 
-EVERY_SECONDS = 0.2
 FINAL_SS = 2
 
 
@@ -30,16 +28,7 @@ def make_final(pk: int, turn: int) -> None:
     )
     if made is None:
         return
-    told = 0.0
-
-    def progress(share: float) -> None:
-        nonlocal told
-        if time.monotonic() - told < EVERY_SECONDS:
-            return
-        told = time.monotonic()
-        if not _tell(made, turn, state=FinalPicture.State.WORKING, share=share):
-            raise Cancelled("Stopped.")
-
+    progress = telling(lambda share, _: _tell(made, turn, state=FinalPicture.State.WORKING, share=share))
     try:
         progress(0.01)
         composition = store.load(made.composition)

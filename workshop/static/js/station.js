@@ -81,7 +81,7 @@ document.body.addEventListener("htmx:afterSettle", () => {
   const { shapes } = slot().dataset;
   if (shapes === panel.loaded) { panel.wear(JSON.parse(dress.textContent)); return; }
   const reshape = document.getElementById("reshape") && json("reshape");
-  if (reshape?.from !== panel.loaded || reshape.to !== shapes) { load(); return; }
+  if (!reshape || reshape.from !== panel.loaded || reshape.to !== shapes) { load(); return; }
   panel.loaded = shapes;
   panel.reshape(reshape, JSON.parse(dress.textContent));
   panel.chosen = new Set(keysOf(field("pieces").value));

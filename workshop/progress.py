@@ -1,0 +1,24 @@
+"""Progress of long work: told now and then, and the moment at which a stop or a later try is noticed."""
+
+import time
+from collections.abc import Callable
+
+from emberquilt.errors import Cancelled
+
+EVERY_SECONDS = 0.15
+
+
+def telling(tell: Callable[..., bool]) -> Callable[..., None]:
+    """What long work calls as it goes on, with its share and words. `tell` writes that and says whether the work is still
+    wanted; where it is not, `Cancelled` ends it."""
+    told = 0.0
+
+    def progress(share: float, words: str = "") -> None:
+        nonlocal told
+        if time.monotonic() - told < EVERY_SECONDS:
+            return
+        told = time.monotonic()
+        if not tell(share, words):
+            raise Cancelled("Stopped.")
+
+    return progress
