@@ -136,6 +136,12 @@ def counts_of(dark: np.ndarray) -> tuple[int, ...]:
     return tuple(cv2.calcHist([dark], [0], None, [LEVELS], [0, LEVELS]).ravel().astype(int).tolist())
 
 
+@lru_cache(maxsize=160)
+def figure_counts(wood: Wood, length_mm: float, width_mm: float, px_per_mm: float, seed: int = 0) -> tuple[int, ...]:
+    """How often each darkness occurs in that figure."""
+    return counts_of(darkness(wood, length_mm, width_mm, px_per_mm, seed))
+
+
 TILE_PX, TILE_MM = 512, 128.0
 
 

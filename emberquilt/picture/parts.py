@@ -1,9 +1,9 @@
 """What stands in the picture of the result: every outline with its height, its edge, and where its wood is taken from."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-import numpy as np
 import shapely
 
 from ..composition import Composition, Layer, Piece
@@ -17,6 +17,8 @@ EDGE_OF_HEIGHT, EDGE_OF_WIDTH = 0.9, 1.8
 SHEET_EDGE_MM = 0.5
 """Edges of sheets are only eased."""
 FRAME_STANDS_MM = 4.0
+MOST_TINT = 0.05
+"""A piece is by so much lighter or darker than its kind at most."""
 PLATE_MM = (400.0, 200.0)
 """Size of the figure that pieces without a place on a board are taken from."""
 
@@ -24,14 +26,14 @@ PLATE_MM = (400.0, 200.0)
 @dataclass(frozen=True)
 class Part:
     """One thing to draw. `top_mm` above the backer; `edge_mm` the radius of its rounding; `to_figure` takes a point of the
-    picture to the wood's figure or to the board (2 x 3, mm); `tint` makes it a little lighter or darker than its kind."""
+    picture to the wood's figure or to the board (2 x 3, row by row, mm); `tint` makes it a little lighter or darker than its kind."""
 
     outline: shapely.Polygon
     look: Look
     grain_deg: float
     top_mm: float
     edge_mm: float
-    to_figure: np.ndarray
+    to_figure: tuple[float, ...]
     tint: float = 0.0
     board: str = ""
 
@@ -73,27 +75,37 @@ def _part(p: Piece, layer: Layer, top_mm: float, composition: Composition, woods
     if wood != p.wood:
         code, board = wood, ""
     usual = SHEET_EDGE_MM if layer.kind in ("sheet", "backer", "spacer") else EDGE_MM
-    edge = min(usual, EDGE_OF_HEIGHT * top_mm, max(0.3, EDGE_OF_WIDTH * outline.area / outline.length))
+    edge = min(
+        usual, EDGE_OF_HEIGHT * top_mm, max(0.3, EDGE_OF_WIDTH * layer.coverage.area_mm2[p.key] / outline.length)
+    )
     grain = p.grain_deg or 0.0
-    placed = wood == p.wood and p.board in composition.rack.by_name and p.board_x_mm is not None
-    rng = np.random.default_rng(p.key)
     spot = layer.coverage.spots[p.key]
     about = (spot.x_mm, spot.y_mm)
-    if placed and p.board_x_mm is not None and p.board_y_mm is not None:
-        moved = to_board(about, composition.rack.by_name[p.board], grain, p.board_x_mm, p.board_y_mm)
-        return Part(outline, (code, coat, board), grain, top_mm, edge, moved, board=p.board)
-    moved = somewhere(about, grain, rng.uniform(0.0, PLATE_MM[0]), rng.uniform(0.2, 0.8) * PLATE_MM[1])
-    return Part(
-        outline, (code, coat, ""), grain, top_mm, edge, moved, tint=float(np.clip(rng.normal(0, 0.03), -0.07, 0.07))
-    )
+    laid_on = composition.rack.by_name.get(p.board) if wood == p.wood else None
+    if laid_on is not None and p.board_x_mm is not None and p.board_y_mm is not None:
+        moved = to_board(about, laid_on, grain, p.board_x_mm, p.board_y_mm)
+        return Part(outline, (code, coat, board), grain, top_mm, edge, tuple(moved.ravel().tolist()), board=p.board)
+    along, across, light = _chance(p.key)
+    moved_to = somewhere(about, grain, along * PLATE_MM[0], (0.2 + 0.6 * across) * PLATE_MM[1])
+    return Part(outline, (code, coat, ""), grain, top_mm, edge, moved_to, tint=MOST_TINT * (2 * light - 1))
 
 
-def somewhere(about: tuple[float, float], grain_deg: float, x_mm: float, y_mm: float) -> np.ndarray:
-    """The 2 x 3 matrix that lays a piece on a figure: its grain along x, `about` at (x, y)."""
-    turn_rad = np.radians(grain_deg)
-    cosine, sine = np.cos(turn_rad), np.sin(turn_rad)
-    turn = np.array([[cosine, -sine], [sine, cosine]])
-    return np.column_stack([turn, np.array([x_mm, y_mm]) - turn @ np.array(about)])
+def _chance(key: int) -> tuple[float, float, float]:
+    """Three numbers 0 to 1 that look random and are always the same for a key: steps of a plastic lattice (R3 sequence)."""
+    return (0.5 + 0.8191725 * key) % 1, (0.5 + 0.6710436 * key) % 1, (0.5 + 0.5497005 * key) % 1
+
+
+Six = tuple[float, float, float, float, float, float]
+
+
+def somewhere(about: tuple[float, float], grain_deg: float, x_mm: float, y_mm: float) -> Six:
+    """The move that lays a piece on a figure, row by row: its grain along x, `about` at (x, y)."""
+    turn_rad = math.radians(grain_deg)
+    cosine, sine = math.cos(turn_rad), math.sin(turn_rad)
+    return (
+        cosine, -sine, x_mm - cosine * about[0] + sine * about[1],
+        sine, cosine, y_mm - sine * about[0] - cosine * about[1],
+    )  # fmt: skip
 
 
 def _framed(composition: Composition, frame: Frame, top_mm: float) -> list[Part]:

@@ -16,11 +16,9 @@ from ..composition import Composition
 from ..errors import BadChoice
 from ..rack.seen import Seen
 from .board_face import Photos, board_face
-from .figure import LEVELS, colours, counts_of, darkness
+from .figure import LEVELS, colours, darkness, figure_counts
 from .light import (
-    CONTACT,
     GLOSS,
-    PENUMBRA,
     Lamp,
     brightness,
     closeness,
@@ -38,8 +36,8 @@ SEAM_DARK = 0.22
 FINE_PX_PER_MM = (1.5, 3.0, 6.0)
 """Resolutions at which figures are kept."""
 BAND_PX = 1_500_000
-MOST_REACH_MM = 80.0
-"""Longer shadows are so faint that they are left out."""
+MOST_SOFT_PX = 2_000_000
+"""Shadows are worked out on so many pixels at most: in a large picture a pixel of them is a few of its own."""
 MOST_PIXELS = 60_000_000
 GAMMA = 1 / 2.3
 Progress = Callable[[float], None]
@@ -83,12 +81,14 @@ def picture(
         )
     parts = parts_of(composition, woods, light.frame)
     seen = composition.seen.older if light.aged else composition.seen
-    stage = _Stage(composition, parts, seen, light, photos, scale * light.ss, pad)
+    stage = _Stage(
+        composition, parts, seen, light, photos, scale * light.ss, pad, (width_px * light.ss, height_px * light.ss)
+    )
     out = np.empty((height_px, width_px, 3), np.uint8)
-    rows = max(32, BAND_PX // (width_px * light.ss**2) // 4 * 4)
+    rows = max(32, BAND_PX // (width_px * light.ss**2))
     for begin in range(0, height_px, rows):
         end = min(height_px, begin + rows)
-        band = stage.band(begin * light.ss, end * light.ss, width_px * light.ss, height_px * light.ss)
+        band = stage.band(begin * light.ss, end * light.ss, width_px * light.ss)
         out[begin:end] = (
             cv2.resize(band, (width_px, end - begin), interpolation=cv2.INTER_AREA) if light.ss > 1 else band
         )
@@ -100,27 +100,30 @@ class _Stage:
     """What is the same for all bands of one picture. Label 0 is what lies behind everything."""
 
     def __init__(
-        self, composition, parts: list[Part], seen: Seen, light: Light, photos, px_per_mm: float, pad_mm: float
+        self,
+        composition,
+        parts: list[Part],
+        seen: Seen,
+        light: Light,
+        photos,
+        px_per_mm: float,
+        pad_mm: float,
+        size: tuple[int, int],
     ):
         self.parts, self.seen, self.light, self.photos = parts, seen, light, photos
         self.shelf = composition.rack.shelf
         self.boards = composition.rack.by_name
         self.px_per_mm, self.pad_mm = px_per_mm, pad_mm
         self.bounds = shapely.bounds(np.array([p.outline for p in parts])) if parts else np.empty((0, 4))
-        self.rings = [self._ring_px(p.outline) for p in parts]
+        rings, self.ring_of = shapely.get_rings(np.array([p.outline for p in parts]), return_index=True)
+        self.corners, of_ring = shapely.get_coordinates(rings, return_index=True)
+        self.cuts = np.flatnonzero(np.diff(of_ring)) + 1
         self.top = np.array([0.0] + [p.top_mm for p in parts], np.float32)
         self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
         self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
-        self._reach(float(self.top.max(initial=0.0)))
         self.fine = next((f for f in FINE_PX_PER_MM if f >= 0.9 * px_per_mm), FINE_PX_PER_MM[-1])
         self._colour_table()
-
-    def _ring_px(self, outline: shapely.Polygon) -> list[np.ndarray]:
-        """Its rings in sixteenths of a pixel, pixel centres at +0.5."""
-        return [
-            np.round((shapely.get_coordinates(ring) + self.pad_mm) * (16 * self.px_per_mm) - 8).astype(np.int32)
-            for ring in (outline.exterior, *outline.interiors)
-        ]
+        self._soft_light(*size)
 
     def _sheen(self, part: Part) -> float:
         wood = self.shelf.get(part.look[0])
@@ -140,75 +143,77 @@ class _Stage:
         tables = [np.repeat(np.array([rgb_of(self.light.wall)], np.uint8), LEVELS, axis=0)]
         for look in looks:
             flat = look[1].startswith("paint") or look[0] not in row_of
-            counts = None if flat else counts_of(self.plates[row_of[look[0]]])
+            counts = None if flat else figure_counts(self.shelf[look[0]], *PLATE_MM, self.fine, 1)
             table = colours(self.seen.lab_of(look), counts)
             tables.append(np.repeat(table[110:111], LEVELS, axis=0) if flat else table)
         self.colours = np.concatenate(tables)
         self.look = np.array([0] + [number[p.look] for p in self.parts], np.int32) * LEVELS
         plate = np.array([0] + [row_of.get(p.look[0], 0) for p in self.parts], np.float32)
         first_row = plate * (self.plates[0].shape[0] if self.plates else 1)
-        move = np.stack([np.zeros((2, 3))] + [p.to_figure for p in self.parts]).reshape(-1, 6) * self.fine
+        # a turn and a shift: its second row of factors follows from the first
+        move = np.array([[0.0] * 6] + [p.to_figure for p in self.parts])[:, [0, 1, 2, 5]] * self.fine
         self.move = np.column_stack([move, first_row]).astype(np.float32)
 
-    def _reach(self, highest_mm: float) -> None:
-        """Rows (mm) above and below a band that bear on it: as far as shadows fall from there, and as dark places spread."""
-        _, towards_y, up = self.light.lamp.towards
-        flat = float(np.hypot(*self.light.lamp.towards[:2]))
-        shadow = min(MOST_REACH_MM, highest_mm / max(up / flat - PENUMBRA, 0.05)) * abs(towards_y) / flat
-        spread = 2.5 * CONTACT[-1][0]
-        self.above_mm = max(spread, shadow if towards_y < 0 else 0.0)
-        self.below_mm = max(spread, shadow if towards_y > 0 else 0.0)
+    def _soft_light(self, columns: int, rows: int) -> None:
+        """Lamp and sky all over the picture. Both are soft, so they are worked out once, coarser where the picture is large."""
+        shrink = min(1 / self.light.ss, float(np.sqrt(MOST_SOFT_PX / (columns * rows))))
+        self.soft_share = max(1, round(columns * shrink)) / columns
+        wide, high = max(1, round(columns * self.soft_share)), max(1, round(rows * self.soft_share))
+        coarse = self.px_per_mm * self.soft_share
+        labels = self._labels(0, high, wide, coarse)
+        height, *_ = self._rounded(labels, coarse)
+        self.lit, self.sky = shadows(height, coarse, self.light.lamp), closeness(height, coarse)
 
-    def band(self, begin: int, end: int, columns: int, total: int) -> np.ndarray:
-        """Rows begin to end of the picture, of `total`, in its own pixels."""
-        # beyond the picture only a narrow strip matters: its edge is an edge
-        beyond, step = EDGE_MM + 2.0, 4 * self.light.ss
-        above = _up_to(min(self.above_mm, begin / self.px_per_mm + beyond) * self.px_per_mm, step)
-        below = _up_to(min(self.below_mm, (total - end) / self.px_per_mm + beyond) * self.px_per_mm, step)
-        top_row, rows = begin - above, end - begin + above + below
-        labels = self._labels(top_row, rows, columns)
-        distance = distances(labels, self.px_per_mm)
+    def _rounded(self, labels: np.ndarray, px_per_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Height of every pixel (mm), its distance from a border (mm), and how far into the rounding it is, 0 to 1."""
+        distance = distances(labels, px_per_mm)
         edge = np.take(self.edge, labels)
         into = np.maximum(edge - distance, 0)
         height = cv2.sqrt(np.maximum(edge * edge - into * into, 0))
         height += np.take(self.top - self.edge, labels)
-        lit, sky = self._lit(height)
-        keep, wider = slice(above, above + end - begin), slice(above - 4, above + end - begin + 4)
-        slope = into[wider] / edge[wider]
-        slope[labels[wider] == 0] = 0
-        nx, ny = (n[4:-4] for n in slopes(distance[wider], slope))
+        into /= edge
+        into[labels == 0] = 0
+        return height, distance, into
+
+    def _soft(self, field: np.ndarray, begin: int, rows: int, columns: int) -> np.ndarray:
+        """The part of a coarse field that these rows see."""
+        r = self.soft_share
+        move = np.array([[r, 0, 0.5 * r - 0.5], [0, r, (begin + 0.5) * r - 0.5]])
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        return cv2.warpAffine(field, move, (columns, rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+
+    def band(self, begin: int, end: int, columns: int) -> np.ndarray:
+        """Rows begin to end of the picture, in its own pixels. Roundings reach in from a narrow strip above and below."""
+        pad, rows = int(np.ceil((EDGE_MM + 1.0) * self.px_per_mm)) + 4, end - begin
+        labels = self._labels(begin - pad, rows + 2 * pad, columns, self.px_per_mm)
+        _, distance, into = self._rounded(labels, self.px_per_mm)
+        wider, keep = slice(pad - 4, pad + rows + 4), slice(pad, pad + rows)
+        nx, ny = (n[4:-4] for n in slopes(distance[wider], into[wider]))
         labels, distance = labels[keep], distance[keep]
+        lit, sky = (self._soft(field, begin, rows, columns) for field in (self.lit, self.sky))
         normal = nx, ny, cv2.sqrt(np.maximum(1 - nx * nx - ny * ny, 0.03))
-        light = brightness(normal, lit[keep], sky[keep], np.take(self.sheen, labels), self.light.lamp)
+        light = brightness(normal, lit, sky, np.take(self.sheen, labels), self.light.lamp)
         seam = np.clip((distance - SEAM_MM) * self.px_per_mm + 0.5, 0, 1) * (1 - SEAM_DARK) + SEAM_DARK
         seam[labels == 0] = 1
         light *= seam
-        shine = highlight(normal, lit[keep], self.light.lamp, self.light.gloss)
+        shine = highlight(normal, lit, self.light.lamp, self.light.gloss)
         if shine is not None:
             shine[labels == 0] = 0
         return self._coloured(labels, begin, light, shine)
 
-    def _labels(self, top_row: int, rows: int, columns: int) -> np.ndarray:
+    def _labels(self, top_row: int, rows: int, columns: int, px_per_mm: float) -> np.ndarray:
         """Which part is seen at each pixel: number in `parts` and one more."""
         labels = np.zeros((rows, columns), np.int32)
-        top, bottom = top_row / self.px_per_mm - self.pad_mm, (top_row + rows) / self.px_per_mm - self.pad_mm
-        # whole sixteenths of a pixel are moved by whole pixels: an edge falls on the same pixels in every band
-        down = np.array([0, -16 * top_row], np.int32)
-        for i in np.flatnonzero((self.bounds[:, 3] >= top) & (self.bounds[:, 1] <= bottom)):
-            rings = [ring + down for ring in self.rings[i]]
-            cv2.fillPoly(labels, rings, int(i) + 1, lineType=cv2.LINE_8, shift=4)
+        top, bottom = top_row / px_per_mm - self.pad_mm, (top_row + rows) / px_per_mm - self.pad_mm
+        # sixteenths of a pixel, whose centre lies at +0.5; they are moved by whole pixels, so that an edge falls on the
+        # same pixels in every band
+        corners = np.round((self.corners + self.pad_mm) * (16 * px_per_mm) - 8).astype(np.int32)
+        corners[:, 1] -= 16 * top_row
+        rings = np.split(corners, self.cuts)
+        first = np.searchsorted(self.ring_of, np.arange(len(self.parts) + 1)).tolist()
+        for i in np.flatnonzero((self.bounds[:, 3] >= top) & (self.bounds[:, 1] <= bottom)).tolist():
+            cv2.fillPoly(labels, rings[first[i] : first[i + 1]], i + 1, lineType=cv2.LINE_8, shift=4)
         return labels
-
-    def _lit(self, height: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Lamp and sky at each pixel; both are soft, so samples within a pixel share them."""
-        ss = self.light.ss
-        rows, columns = height.shape
-        small = cv2.resize(height, (columns // ss, rows // ss), interpolation=cv2.INTER_AREA) if ss > 1 else height
-        lit, sky = shadows(small, self.px_per_mm / ss, self.light.lamp), closeness(small, self.px_per_mm / ss)
-        if ss == 1:
-            return lit, sky
-        size = (columns, rows)
-        return np.asarray(cv2.resize(lit, size)), np.asarray(cv2.resize(sky, size))
 
     def _coloured(self, labels: np.ndarray, begin: int, light: np.ndarray, shine) -> np.ndarray:
         rows, columns = labels.shape
@@ -219,12 +224,12 @@ class _Stage:
         u = move[..., 0] * x
         u += move[..., 1] * y
         u += move[..., 2]
-        v = move[..., 3] * x
-        v += move[..., 4] * y
-        v += move[..., 5]
+        v = move[..., 0] * y
+        v -= move[..., 1] * x
+        v += move[..., 3]
         # at its border a figure is mirrored, as two boards from one log are
         u, v = _folded(u, wide), _folded(v, high)
-        v += move[..., 6]
+        v += move[..., 4]
         dark = cv2.remap(self.atlas, u, v, cv2.INTER_LINEAR)
         place = np.take(self.look, labels)
         place += np.asarray(dark)
@@ -252,18 +257,13 @@ class _Stage:
             # pixel of the band -> mm of the picture -> mm of the board -> pixel of its face
             to_mm = np.array([[1 / self.px_per_mm, 0, (left + 0.5) / self.px_per_mm - self.pad_mm],
                               [0, 1 / self.px_per_mm, (top + begin + 0.5) / self.px_per_mm - self.pad_mm], [0, 0, 1]])  # fmt: skip
-            move = np.vstack([part.to_figure, [0, 0, 1]]) @ to_mm
+            move = np.array([*part.to_figure, 0, 0, 1]).reshape(3, 3) @ to_mm
             move = np.diag([fine, fine, 1.0]) @ move
             move[:2, 2] -= 0.5
             cut = cv2.warpAffine(face, move[:2], (right - left, bottom - top), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
                                  borderMode=cv2.BORDER_REFLECT_101)  # fmt: skip
             mine = labels[top:bottom, left:right] == i + 1
             colour[top:bottom, left:right][mine] = cut[mine]
-
-
-def _up_to(px: float, step: int) -> int:
-    """At least so many pixels, a multiple of `step`, so that what is worked out coarsely falls on the same grid in every band."""
-    return int(np.ceil(px / step)) * step
 
 
 def _folded(position: np.ndarray, size: int) -> np.ndarray:
@@ -273,6 +273,12 @@ def _folded(position: np.ndarray, size: int) -> np.ndarray:
     return back.astype(np.float32)
 
 
+FINE_DRAFT_PX, FINE_DRAFT_PIECES = 1000, 1500
+"""Larger drafts, and those of more pieces, take one sample a pixel."""
+
+
 def draft(composition: Composition, width_px: int, light: Light = Light(), **more) -> np.ndarray:
-    """The picture while one edits: quick, one sample a pixel."""
-    return picture(composition, width_px, replace(light, ss=1), **more)
+    """The picture while one edits: as fine as can be waited for."""
+    pieces = sum(len(layer.pieces) for layer in composition.layers)
+    fine = width_px <= FINE_DRAFT_PX and pieces <= FINE_DRAFT_PIECES
+    return picture(composition, width_px, replace(light, ss=2 if fine else 1), **more)

@@ -57,8 +57,9 @@ def _rated(a: Piece, b: Piece, practice: Practice, seen: Seen) -> tuple[str, flo
 
 def contrast_of(composition: Composition, seen: Seen | None = None) -> tuple[SeamReading, ...]:
     """Every seam of the layer in hand, rated; `seen` for other light than today's."""
-    layer, practice = composition.in_hand, composition.practice
-    return rated(layer, layer.coverage.seams, practice, seen or composition.seen)
+    layer, practice, seen = composition.in_hand, composition.practice, seen or composition.seen
+    seen.learn(p for p in layer.pieces if p.wood)
+    return rated(layer, layer.coverage.seams, practice, seen)
 
 
 def rated(layer: Layer, seams: Iterable[Seam], practice: Practice, seen: Seen) -> tuple[SeamReading, ...]:

@@ -27,7 +27,7 @@ SHORT = 15.0
 SAME_DE = 2.0
 """Colours of the drawing nearer than this are one colour: their woods need not differ."""
 SCALE = 100
-CHAINS, SWEEPS = 24, 60
+CHAINS, SWEEPS, KEPT = 24, 140, 2
 MOST_CELLS = 120_000
 """Chains times groups times woods: bounds time and memory."""
 NOISE = 100_000
@@ -186,7 +186,7 @@ def solve(task: Problem, seed: int = 0) -> Answer:
     chains = max(1, min(CHAINS, MOST_CELLS // (n * m)))
     starts = _annealed(task, chains, np.random.default_rng(seed))
     starts.append(task.cost.argmin(axis=1))
-    best = min((_polished(task, start) for start in _distinct(starts)[:6]), key=task.total)
+    best = min((_polished(task, start) for start in _distinct(starts)[:KEPT]), key=task.total)
     over = np.maximum(0.0, task.used_mm2(best) - task.stock_mm2)
     short = {task.codes[i]: float(over[i]) for i in np.flatnonzero(over > 1.0) if np.isfinite(over[i])}
     return Answer(tuple(int(i) for i in best), task.total(best), short)
@@ -254,61 +254,102 @@ def _shortage(task: Problem, state: np.ndarray, own: np.ndarray, areas: np.ndarr
     return over.astype(np.float32)
 
 
-MOST_ROUNDS = 40
+MOST_ROUNDS, MOST_IN_BLOCKS = 40, 200
+BLOCK, EACH = 6, 4
+"""So many neighbouring groups are decided together, each among so many woods."""
+
+
+class _Polish:
+    """Greedy steps from an answer: one group at a time, then blocks of neighbours at once, until nothing gets cheaper."""
+
+    def __init__(self, task: Problem, start: np.ndarray):
+        self.task, self.choice = task, start.copy()
+        self.rows = _beside(task, len(start)).tocsr()
+        self.areas = np.array([g.area_mm2 for g in task.groups])
+        self.used = task.used_mm2(self.choice)
+        self.price = SHORT * SCALE / task.unit_mm2
+        self.stock = np.where(np.isfinite(task.stock_mm2), task.stock_mm2, 1e18)
+
+    def beside(self, g: int) -> tuple[np.ndarray, np.ndarray]:
+        low, high = self.rows.indptr[g], self.rows.indptr[g + 1]
+        return self.rows.indices[low:high], self.rows.data[low:high]
+
+    def costs(self, g: int) -> np.ndarray:
+        """What each wood would cost for a group while all others stay."""
+        others, weight = self.beside(g)
+        rest = self.used.copy()
+        rest[self.choice[g]] -= self.areas[g]
+        over = np.maximum(0, rest + self.areas[g] - self.stock) - np.maximum(0, rest - self.stock)
+        return self.task.cost[g] + weight @ self.task.near[self.choice[others]] + self.price * over
+
+    def give(self, g: int, wood: int) -> None:
+        self.used[self.choice[g]] -= self.areas[g]
+        self.used[wood] += self.areas[g]
+        self.choice[g] = wood
+
+    def one_by_one(self) -> bool:
+        moved = False
+        for g in range(len(self.choice)):
+            table = self.costs(g)
+            wood = int(table.argmin())
+            if table[wood] < table[self.choice[g]] - 1e-6:
+                self.give(g, wood)
+                moved = True
+        return moved
+
+    def by_blocks(self) -> bool:
+        return any([self._block(g) for g in range(len(self.choice))])
+
+    def _block(self, g: int) -> bool:
+        """Every combination of the likeliest woods for a group and the neighbours it is most bound to."""
+        others, weight = self.beside(g)
+        block = [g, *others[np.argsort(-weight, kind="stable")[: BLOCK - 1]].tolist()]
+        likely = []
+        for b in block:
+            order = np.argsort(self.costs(b), kind="stable")[:EACH]
+            likely.append(order if self.choice[b] in order else np.append(order[:-1], self.choice[b]))
+        every = np.stack(np.meshgrid(*likely, indexing="ij"), axis=-1).reshape(-1, len(block))
+        total = self._cost_of(block, every)
+        best = int(total.argmin())
+        now = int(np.flatnonzero((every == self.choice[block]).all(axis=1))[0])
+        if total[best] >= total[now] - 1e-6:
+            return False
+        for b, wood in zip(block, every[best].tolist(), strict=True):
+            self.give(b, wood)
+        return True
+
+    def _cost_of(self, block: list[int], every: np.ndarray) -> np.ndarray:
+        place = {b: i for i, b in enumerate(block)}
+        near = self.task.near
+        total = np.zeros(len(every))
+        for i, b in enumerate(block):
+            others, weight = self.beside(b)
+            alone = self.task.cost[b].astype(float)
+            for other, w in zip(others.tolist(), weight.tolist(), strict=True):
+                if other not in place:
+                    alone += w * near[:, self.choice[other]]
+                elif place[other] > i:
+                    total += w * near[every[:, i], every[:, place[other]]]
+            total += alone[every[:, i]]
+        if np.isfinite(self.task.stock_mm2).any():
+            used = self.used.copy()
+            np.subtract.at(used, self.choice[block], self.areas[block])
+            table = np.repeat(used[None], len(every), axis=0)
+            for i, b in enumerate(block):
+                table[np.arange(len(every)), every[:, i]] += self.areas[b]
+            total += self.price * np.maximum(0, table - self.stock).sum(axis=1)
+        return total
 
 
 def _polished(task: Problem, start: np.ndarray) -> np.ndarray:
-    """Group by group to the wood that costs least while all others stay, until nothing gets better; then two at a time."""
-    n, _ = task.cost.shape
-    choice = start.copy()
-    rows = _beside(task, n).tocsr()
-    areas = np.array([g.area_mm2 for g in task.groups])
-    used = task.used_mm2(choice)
-    price = SHORT * SCALE / task.unit_mm2
-    stock = np.where(np.isfinite(task.stock_mm2), task.stock_mm2, 1e18)
-
-    def costs(g: int) -> np.ndarray:
-        lo, hi = rows.indptr[g], rows.indptr[g + 1]
-        pull = rows.data[lo:hi] @ task.near[choice[rows.indices[lo:hi]]]
-        rest = used.copy()
-        rest[choice[g]] -= areas[g]
-        return task.cost[g] + pull + price * (np.maximum(0, rest + areas[g] - stock) - np.maximum(0, rest - stock))
-
-    def give(g: int, wood: int) -> None:
-        used[choice[g]] -= areas[g]
-        used[wood] += areas[g]
-        choice[g] = wood
-
+    work = _Polish(task, start)
     for _ in range(MOST_ROUNDS):
-        moved = False
-        for g in range(n):
-            table = costs(g)
-            wood = int(table.argmin())
-            if table[wood] < table[choice[g]] - 1e-6:
-                give(g, wood)
-                moved = True
-        if not moved and n <= 200:
-            moved = _pairs(task, choice, costs, give)
+        moved = work.one_by_one()
+        if not moved and len(start) <= MOST_IN_BLOCKS:
+            moved = work.by_blocks()
         if not moved:
             break
-    return choice
-
-
-def _pairs(task: Problem, choice: np.ndarray, costs, give) -> bool:
-    """Move two neighbouring groups together where that is cheaper."""
-    moved = False
-    for a, b in task.seams.tolist():
-        before = task.total(choice)
-        was = int(choice[a]), int(choice[b])
-        for wood in np.argsort(costs(a), kind="stable")[:4].tolist():
-            give(a, wood)
-            give(b, int(costs(b).argmin()))
-            if task.total(choice) < before:
-                moved = True
-                break
-            give(a, was[0])
-            give(b, was[1])
-    return moved
+    return work.choice
 
 
 def alternatives(task: Problem, group: int, most: int = 5) -> list[tuple[str, float]]:

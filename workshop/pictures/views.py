@@ -15,7 +15,7 @@ from emberquilt.drawing.readings import dress_of
 from emberquilt.drawing.scene import Scene, shapes_of
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.picture.board_face import drawn_photo
-from emberquilt.picture.render import picture
+from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
 from emberquilt.wood.axis import long_axis_deg
 from emberquilt.wood.judgement import outlines_on_boards
@@ -31,8 +31,7 @@ from . import tasks
 from .light import DPIS, light_of
 from .models import FinalPicture
 
-DRAFT_SS = 2
-WIDEST_DRAFT, WIDEST_FINE_DRAFT = 2400, 1000
+WIDEST_DRAFT = 2400
 QUALITY = 90
 MOST_PANELS = 4
 
@@ -48,10 +47,9 @@ def look(request, uid):
     """The picture as it stands, quickly drawn. Its address holds the state it shows, so it may be kept."""
     composition = plan_of(own(request, uid), layer_in_hand(request.GET)).composition
     width = _width(request)
-    light = light_of(
-        composition, ss=DRAFT_SS if width <= WIDEST_FINE_DRAFT else 1, aged=request.GET.get("aged") == "yes"
-    )
-    shown = picture(composition, width, light, woods_in(composition, request.GET), photos_of(request.user))
+    light = light_of(composition, aged=request.GET.get("aged") == "yes")
+    woods = woods_in(composition, request.GET)
+    shown = draft(composition, width, light, woods=woods, photos=photos_of(request.user))
     return _jpeg(shown)
 
 

@@ -54,10 +54,10 @@ TWO_KOI = {
 
 # photos of two of the boards: corners, and a place on the white paper, as shares of the photo; knots as rings on the face in mm
 PHOTOS = [
-    {"board": "W1", "file": "board-walnut.jpg", "width": "8 in",
+    {"board": "W1", "file": "board-walnut.jpg", "length": "34 in", "width": "8 in",
      "marks": {"corners": [[0.08, 0.33], [0.93, 0.29], [0.9533, 0.64], [0.0633, 0.62]], "patch": [[0.13, 0.14]], "reference": "white"},
      "defects": [("knot", [[618, 60], [628, 46], [645, 44], [662, 52], [664, 68], [650, 78], [630, 76]])]},
-    {"board": "C1", "file": "board-cherry.jpg", "width": "7 in",
+    {"board": "C1", "file": "board-cherry.jpg", "length": "31 in", "width": "7 in",
      "marks": {"corners": [[0.1, 0.3], [0.9067, 0.34], [0.9267, 0.69], [0.08, 0.66]], "patch": [[0.13, 0.14]], "reference": "white"},
      "defects": [("knot", [[162, 130], [170, 118], [192, 118], [200, 132], [188, 143], [168, 142]]), ("knot", [[546, 50], [554, 41], [570, 42], [575, 52], [562, 60]])]},
 ]  # fmt: skip

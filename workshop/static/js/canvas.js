@@ -54,12 +54,13 @@ function fillWood(ctx, shape, wear, woods, ready) {
 }
 
 // A rounded edge: light on the side of the lamp, upper left, shade on the other.
-function bevel(ctx, shape, strength) {
+function bevel(ctx, shape, strength, s) {
+  const k = Math.min(1, 2.2 / s);
   ctx.save();
   ctx.clip(shape.path, "evenodd");
-  ctx.lineWidth = 2.6;
-  ctx.translate(-0.8, -0.8); ctx.strokeStyle = `rgba(20,10,4,${0.34 * strength})`; ctx.stroke(shape.path);
-  ctx.translate(1.7, 1.7); ctx.lineWidth = 1.4; ctx.strokeStyle = `rgba(255,248,230,${0.32 * strength})`; ctx.stroke(shape.path);
+  ctx.lineWidth = 2.6 * k;
+  ctx.translate(-0.8 * k, -0.8 * k); ctx.strokeStyle = `rgba(20,10,4,${0.34 * strength})`; ctx.stroke(shape.path);
+  ctx.translate(1.7 * k, 1.7 * k); ctx.lineWidth = 1.4 * k; ctx.strokeStyle = `rgba(255,248,230,${0.32 * strength})`; ctx.stroke(shape.path);
   ctx.restore();
 }
 
@@ -87,7 +88,7 @@ export function drawPieces(ctx, scene, view, size, ready) {
     }
     fillWood(ctx, shape, wear, scene.woods, ready);
     if (VEIL[tone]) { ctx.fillStyle = VEIL[tone]; ctx.fill(shape.path, "evenodd"); }
-    if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1);
+    if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1, s);
     if (scene.stacked) { ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path); }
     grey ||= tone === "grey"; blind ||= tone === "blind";
   }

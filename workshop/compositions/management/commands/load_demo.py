@@ -46,7 +46,9 @@ class Command(BaseCommand):
 def photograph(owner, given: dict) -> None:
     """The photo of a board becomes its face, with its knots marked."""
     pk = shop_of(owner).boards.get(name=given["board"]).pk
-    photograph_board(owner, pk, (demo.FOLDER / given["file"]).read_bytes(), given["marks"], width=given["width"])
+    photograph_board(
+        owner, pk, (demo.FOLDER / given["file"]).read_bytes(), given["marks"], given["length"], given["width"]
+    )
     for kind, ring in given["defects"]:
         mark_defect(owner, pk, kind, ring)
 
