@@ -64,7 +64,7 @@ def test_picture_to_pieces(megapixels, count, tmp_path):
     real = truth(count, 1)
     per_mm = (megapixels * 1e6 / (300 * 200)) ** 0.5
     ink_px = max(3.0, min(5.0, 40 * (megapixels / count) ** 0.5))
-    picture = drawn(real, per_mm, ink_px, fine=2 if megapixels > 6 else 4)
+    picture = drawn(real, per_mm, ink_px)
     data = png(picture)
     runs = 3 if megapixels < 20 else 1
     time_ms = median_ms(lambda: propose(data, Length(300), Knobs(kind="line")), runs, 1)

@@ -6,15 +6,19 @@ where the lines really meet; where that makes arcs cross, they fall back, down t
 cannot open.
 """
 
+import math
 from dataclasses import dataclass
+from functools import cache, partial
 
 import cv2
 import numpy as np
 import shapely
 from scipy.spatial import cKDTree
 
-THIN_PX = 0.15
-"""Tolerance of the final thinning of points."""
+THIN_PX = 0.1
+"""How far thinning of points may move a border."""
+NEARLY_ONE_LINE = 0.35
+"""Lines whose normals spread less than this do not tell where they cross."""
 STEP_PX = 0.5
 """Spacing of the samples across a line."""
 CORNER_DEG = 40.0
@@ -47,12 +51,13 @@ def outlines_of(
     """
     arcs = _chains(label)
     smooth = _smoothed(arcs, rounds)
-    levels = [smooth, *(_smoothed(arcs, r) for r in (4, 2) if r < rounds), arcs.points]
+    # what arcs fall back to is worked out when one does
+    levels = [lambda: smooth, *(cache(partial(_smoothed, arcs, r)) for r in (4, 2) if r < rounds), lambda: arcs.points]
     moved, body = np.zeros(len(arcs.places), bool), np.arange(len(arcs.places))
     places = arcs.places.copy()
     if ridge is not None and ink_px > 0:
         snapped = _on_ridge(arcs, smooth, ridge, ink_px)
-        levels.insert(0, snapped)
+        levels.insert(0, lambda: snapped)
         places, moved, body = _drawn_on(arcs, snapped, ink_px)
     level = np.zeros(len(arcs), int)
     worst = len(levels) - 1
@@ -61,10 +66,10 @@ def outlines_of(
     for _ in range(16):
         for i in again.tolist():
             sharp = level[i] == 0 and ridge is not None
-            lines[i] = _line(arcs, i, levels[level[i]], sharp, places, moved, ink_px)
+            lines[i] = _line(arcs, i, levels[level[i]](), sharp, places, moved, ink_px)
         found, bad = _faces([line for line in lines if len(line)], label, count)
         if found is not None:
-            return _thinned(found), int((level > 0).sum())
+            return found, int((level > 0).sum())
         wrong = np.isin(arcs.sides, bad).any(axis=1)
         if not wrong.any():
             wrong = _crossing(lines)
@@ -81,12 +86,7 @@ def outlines_of(
     found, _ = _faces(bare, label, count)
     if found is None:
         raise AssertionError("unsmoothed crack edges always close")
-    return _thinned(found), len(arcs)
-
-
-def _thinned(found: list[shapely.Polygon]) -> list[shapely.Polygon]:
-    """Fewer points along the same borders; both sides of each stay one, and whoever keeps them checks that again."""
-    return list(shapely.coverage_simplify(np.array(found), THIN_PX))
+    return found, len(arcs)
 
 
 def _chains(label: np.ndarray) -> _Arcs:
@@ -195,18 +195,28 @@ def _on_ridge(arcs: _Arcs, smooth: np.ndarray, ridge: np.ndarray, ink_px: float)
     return smooth + normal * shift[:, None]
 
 
+def _run(line: np.ndarray) -> np.ndarray:
+    """How far along a line each of its points lies."""
+    step = line[1:] - line[:-1]
+    run = np.zeros(len(line))
+    np.cumsum(np.sqrt(step[:, 0] ** 2 + step[:, 1] ** 2), out=run[1:])
+    return run
+
+
 def _stretch(line: np.ndarray, low: float, high: float) -> np.ndarray:
     """Points of a line between two distances from its start, as many as there are; empty where it is too short."""
-    run = np.r_[0, np.cumsum(np.hypot(*np.diff(line, axis=0).T))]
+    run = _run(line)
     return line[(run >= low) & (run <= high)] if run[-1] >= 2 * low + 2 else line[:0]
 
 
 def _fitted(points: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
     """Least-squares line: a point on it, its direction, and how far the points lie off it at most."""
     middle = points.mean(axis=0)
-    _, _, axes = np.linalg.svd(points - middle, full_matrices=False)
-    off = np.abs((points - middle) @ np.array([-axes[0][1], axes[0][0]]))
-    return middle, axes[0], float(off.max())
+    x, y = (points - middle).T
+    # the longer axis of the 2 x 2 spread, in closed form
+    turn = 0.5 * math.atan2(2 * float(x @ y), float(x @ x) - float(y @ y))
+    way = np.array([math.cos(turn), math.sin(turn)])
+    return middle, way, float(np.abs(y * way[0] - x * way[1]).max())
 
 
 def _drawn_on(arcs: _Arcs, line: np.ndarray, ink_px: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -275,10 +285,16 @@ def _meeting(lines: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray | None:
     """The point nearest to all lines, each a normal and a point on it; None where they are nearly one line."""
     if len(lines) < 2:
         return None
-    n = np.array([normal for normal, _ in lines])
-    if np.linalg.svd(n, compute_uv=False)[-1] < 0.35:
+    xx = xy = yy = bx = by = 0.0
+    for (nx, ny), (x, y) in ((normal.tolist(), at.tolist()) for normal, at in lines):
+        reach = nx * x + ny * y
+        xx, xy, yy = xx + nx * nx, xy + nx * ny, yy + ny * ny
+        bx, by = bx + nx * reach, by + ny * reach
+    # the least singular value of the normals, from the 2 x 2 normal equations
+    if (xx + yy - math.hypot(xx - yy, 2 * xy)) / 2 < NEARLY_ONE_LINE**2:
         return None
-    return np.linalg.lstsq(n, np.array([normal @ at for normal, at in lines]), rcond=None)[0]
+    size = xx * yy - xy * xy
+    return np.array([(yy * bx - xy * by) / size, (xx * by - xy * bx) / size])
 
 
 def _line(arcs: _Arcs, i: int, level: np.ndarray, corners: bool, places, moved, ink_px: float) -> np.ndarray:
@@ -300,7 +316,7 @@ def _led(line: np.ndarray, place: np.ndarray, ink_px: float) -> np.ndarray:
     """A line whose start goes to another place: straight from where it is clear of the others' ink, when long enough."""
     clear = 0.9 * ink_px + 1
     steps = line[: 3 * int(clear) + 6]
-    run = np.r_[0, np.cumsum(np.hypot(*np.diff(steps, axis=0).T))]
+    run = _run(steps)
     # a stretch shorter than the ink is wide runs straight from node to node
     first = int(np.argmax(run >= min(clear, run[-1] - 1e-9)))
     return np.vstack([place, line[first:]])
@@ -351,7 +367,11 @@ def _crossing(lines: list[np.ndarray]) -> np.ndarray:
 def _faces(lines: list[np.ndarray], label: np.ndarray, count: int) -> tuple[list[shapely.Polygon] | None, np.ndarray]:
     """One face for each label; or None, and the labels that came out wrong."""
     owner = np.repeat(np.arange(len(lines)), [len(line) for line in lines])
-    faces = shapely.get_parts(shapely.polygonize(shapely.linestrings(np.concatenate(lines), indices=owner)))
+    # thinned before they close, so that all that follows has fewer points to look at; what this spoils comes out wrong here
+    borders = shapely.simplify(
+        shapely.linestrings(np.concatenate(lines), indices=owner), THIN_PX, preserve_topology=False
+    )
+    faces = shapely.get_parts(shapely.polygonize(borders))
     inside = shapely.get_coordinates(shapely.point_on_surface(faces))
     rows = np.clip(inside[:, 1].astype(int), 0, label.shape[0] - 1)
     columns = np.clip(inside[:, 0].astype(int), 0, label.shape[1] - 1)

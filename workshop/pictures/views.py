@@ -1,5 +1,8 @@
 """The picture of the result, palettes and packs beside each other, pieces on boards."""
 
+from collections import Counter
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from django.http import HttpResponse, JsonResponse
@@ -17,7 +20,9 @@ from emberquilt.errors import BadChoice, EmberError
 from emberquilt.picture.board_face import drawn_photo
 from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
+from emberquilt.stock.need import needs_of
 from emberquilt.wood.axis import long_axis_deg
+from emberquilt.wood.contrast import contrast_of
 from emberquilt.wood.judgement import outlines_on_boards
 from emberquilt.wood.packs import pack_in
 from emberquilt.wood.spots import WISHES, places
@@ -156,7 +161,25 @@ def _panel(plan, code: str, name: str, kept: str) -> dict:
     total = sum(area.values()) or 1.0
     shelf = composition.rack.shelf
     chips = [(shelf[w], 1 + round(19 * area[w] / total)) for w in shelf if w in area]
-    return {"code": code, "name": name, "kept": kept, "query": code if value else "", "chips": chips}
+    tried = _with_woods(composition, woods)
+    readings = Counter(r.reading for r in contrast_of(tried))
+    needs = needs_of(tried.in_hand, tried.practice, composition.rack.boards)
+    short = sorted(((shelf[n.wood], n.short_mm2) for n in needs if n.short_mm2 > 0), key=lambda item: -item[1])
+    return {"code": code, "name": name, "kept": kept, "query": code if value else "", "chips": chips,
+            "lost": readings["melts"], "shading": readings["shades"], "separate": readings["reads"],
+            "board_feet": sum(n.board_feet for n in needs), "short": short[:MOST_SHORT] if composition.rack.boards else []}  # fmt: skip
+
+
+MOST_SHORT = 3
+
+
+def _with_woods(composition: Composition, woods: dict[int, str]) -> Composition:
+    """The composition as it would be in other woods."""
+    layers = tuple(
+        replace(layer, pieces=tuple(replace(p, wood=woods.get(p.key, p.wood)) for p in layer.pieces))
+        for layer in composition.layers
+    )
+    return replace(composition, layers=layers)
 
 
 @require_GET
