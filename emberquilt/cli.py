@@ -14,7 +14,7 @@ from .pattern.knobs import KINDS, OUTSIDES, knobs_of, size_of
 from .pattern.lettering import FONTS
 from .pattern.proposal import Proposal
 
-EXPORTS = ("pdf", "svg", "csv", "ics")
+EXPORTS = ("pdf", "svg", "csv", "ics", "png")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -45,7 +45,7 @@ def main(argv: list[str] | None = None) -> int:
     pieces.add_argument("-o", "--output", type=Path, help="write the coverage as SVG in true millimetres")
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
-    export = commands.add_parser("export", help="a project file as pdf, svg, csv or ics")
+    export = commands.add_parser("export", help="a project file as pdf, svg, csv, ics or png")
     export.add_argument("file", type=Path)
     export.add_argument("--to", required=True, choices=EXPORTS)
     export.add_argument("--paper", choices=("Letter", "A4"), help="paper of the pdf; the practice's own otherwise")

@@ -99,10 +99,11 @@ def aged(plan: Plan):
 
 def contrast(plan: Plan):
     """Every seam as it will read: thin where two things are separate, dotted where they shade, dashed where they are lost."""
+    rated = contrast_of(plan.composition)
     marks = [
         Mark(f"seam-{reading}", path=" ".join(r.seam.path for r in rows))
         for reading in ("reads", "shades", "melts")
-        if (rows := [r for r in contrast_of(plan.composition) if r.reading == reading])
+        if (rows := rated.of(reading))
     ]
     return _each(plan.composition, "pale"), tuple(marks)
 

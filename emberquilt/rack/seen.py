@@ -1,6 +1,6 @@
 """How a piece looks once it is finished: its wood or the very board it comes from, under what it is coated with."""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Protocol
@@ -13,7 +13,6 @@ from .rack import Rack
 
 Look = tuple[str, str, str]
 """Wood, coat and board: pieces of one look have one colour."""
-MOST_AT_ONCE = 300
 NO_WOOD: Lab = lab_of("#fbf6ea")
 
 
@@ -71,16 +70,20 @@ class Seen:
     def hex(self, piece: Wooden) -> str:
         return hex_of(self.lab(piece))
 
-    def learn(self, pieces: Iterable[Wooden]) -> None:
-        """Work out at once what lies between all that these pieces look like; `between` then only looks it up."""
-        looks = sorted({self.look(p) for p in pieces})
-        if not 1 < len(looks) <= MOST_AT_ONCE:
-            return
-        labs = np.array([self.lab_of(look) for look in looks])
-        table = difference(labs[:, None], labs[None]).tolist()
-        for i, a in enumerate(looks):
-            for j in range(i, len(looks)):
-                self._apart.setdefault((a, looks[j]), table[i][j])
+    def apart(self, pieces: Sequence[Wooden], first: np.ndarray, second: np.ndarray) -> np.ndarray:
+        """CIEDE2000 between the pieces at positions `first` and those at `second`, as they will look."""
+        looks = [self.look(p) for p in pieces]
+        number = {look: i for i, look in enumerate(sorted(set(looks)))}
+        labs = np.array([self.lab_of(look) for look in number]).reshape(-1, 3)
+        of = np.array([number[look] for look in looks], int)
+        a, b = of[first], of[second]
+        # far fewer looks than seams: each two are compared once
+        pairs, place = np.unique(np.minimum(a, b) * len(number) + np.maximum(a, b), return_inverse=True)
+        return (
+            difference(labs[pairs // len(number)], labs[pairs % len(number)])[place.ravel()]
+            if len(pairs)
+            else np.zeros(0)
+        )
 
     def between(self, first: Wooden, second: Wooden) -> float:
         """CIEDE2000 between two pieces as they will look."""

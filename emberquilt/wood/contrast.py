@@ -1,13 +1,15 @@
 """How every seam will read: separate, shading or lost, by colour, grain and height."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+
+import numpy as np
+import shapely
 
 from ..composition import Composition, Layer, Piece
 from ..pattern.coverage import Seam
 from ..practice import Practice
 from ..rack.seen import Seen
-from .strength import angle_to_grain_deg
 
 MELTS_DE = 4.0
 """Below this two neighbours cannot be told apart by colour; to `practice.reads_de` they shade. Common practice, no source."""
@@ -15,6 +17,8 @@ STEP_MM = 1.5
 """A step in height that the eye reads: 1/16 in. Common practice, no source."""
 CLEAR_STEP_MM = 3.0
 """A step that is clear: 1/8 in. Common practice, no source."""
+ORDER = ("melts", "shades", "reads", "open")
+EMPTY = shapely.LineString()
 READINGS = {"reads": "separate", "shades": "shading", "melts": "lost", "open": "bare"}
 
 
@@ -29,39 +33,71 @@ class SeamReading:
     step_mm: float
 
 
+class Contrast(Sequence[SeamReading]):
+    """How many seams read. Worked out for all at once; a reading is made when it is asked for."""
+
+    def __init__(
+        self, seams: Sequence[Seam], pieces: Sequence[Piece], ends: np.ndarray, practice: Practice, seen: Seen
+    ):
+        """`ends` (seams, 2): positions in `pieces` of the two that each seam parts."""
+        self.seams = tuple(seams)
+        first, second = ends.T
+        wooden = np.array([bool(p.wood) for p in pieces], bool)
+        known = wooden[first] & wooden[second]
+        self.apart = np.where(known, seen.apart(pieces, first, second), 0.0)
+        height = np.array([np.nan if p.height_mm is None else p.height_mm for p in pieces], float)
+        self.step = np.nan_to_num(np.abs(height[first] - height[second]))
+        grain = np.array([p.grain_deg or 0.0 for p in pieces], float)
+        turned = np.abs(grain[first] - grain[second]) % 180
+        self.turn = np.minimum(turned, 180 - turned)
+        # colour apart separates alone; less than that shades, and a clear step makes it separate; where colours melt, a
+        # step or a turned grain at least shades
+        melt, shade, read = (ORDER.index(name) for name in ("melts", "shades", "reads"))
+        held = (self.step >= STEP_MM) | (self.turn >= practice.turn_apart_deg)
+        low = np.where(held, shade, melt)
+        middle = np.where(self.step >= CLEAR_STEP_MM, read, shade)
+        self.code = np.where(self.apart >= practice.reads_de, read, np.where(self.apart >= MELTS_DE, middle, low))
+        self.code[~known] = ORDER.index("open")
+
+    def __len__(self) -> int:
+        return len(self.seams)
+
+    def __getitem__(self, i):
+        if isinstance(i, slice):
+            return [self[j] for j in range(*i.indices(len(self)))]
+        return SeamReading(
+            self.seams[i], ORDER[self.code[i]], float(self.apart[i]), float(self.turn[i]), float(self.step[i])
+        )
+
+    def which(self, *readings: str) -> np.ndarray:
+        """Whether each seam reads so."""
+        return np.isin(self.code, [ORDER.index(name) for name in readings])
+
+    def of(self, reading: str) -> list[SeamReading]:
+        """Those that read so, the longest first."""
+        found = [self[i] for i in np.flatnonzero(self.which(reading)).tolist()]
+        return sorted(found, key=lambda r: -r.seam.length_mm)
+
+
 def seam_reading(a: Piece, b: Piece, practice: Practice, seen: Seen) -> tuple[str, float]:
-    """How the seam of two pieces reads, and the CIEDE2000 of their finished colours.
-
-    Colour apart by `practice.reads_de` separates alone. Less than that shades, and a clear step in height makes it
-    separate; where the colours melt, a step or a turned grain at least shades.
-    """
-    reading, apart, _, _ = _rated(a, b, practice, seen)
-    return reading, apart
+    """How a seam of two pieces would read, and the CIEDE2000 of their finished colours."""
+    one = Contrast([Seam(a.key, b.key, 0.0, EMPTY)], [a, b], np.array([[0, 1]]), practice, seen)[0]
+    return one.reading, one.apart
 
 
-def _rated(a: Piece, b: Piece, practice: Practice, seen: Seen) -> tuple[str, float, float, float]:
-    if not (a.wood and b.wood):
-        return "open", 0.0, 0.0, 0.0
-    apart = seen.between(a, b)
-    step = abs(a.height_mm - b.height_mm) if a.height_mm is not None and b.height_mm is not None else 0.0
-    turn = angle_to_grain_deg(a.grain_deg or 0.0, b.grain_deg or 0.0)
-    if apart >= practice.reads_de:
-        reading = "reads"
-    elif apart >= MELTS_DE:
-        reading = "reads" if step >= CLEAR_STEP_MM else "shades"
-    else:
-        turned = turn >= practice.turn_apart_deg
-        reading = "shades" if step >= STEP_MM or turned else "melts"
-    return reading, apart, turn, step
-
-
-def contrast_of(composition: Composition, seen: Seen | None = None) -> tuple[SeamReading, ...]:
+def contrast_of(composition: Composition, seen: Seen | None = None) -> Contrast:
     """Every seam of the layer in hand, rated; `seen` for other light than today's."""
-    layer, practice, seen = composition.in_hand, composition.practice, seen or composition.seen
-    seen.learn(p for p in layer.pieces if p.wood)
-    return rated(layer, layer.coverage.seams, practice, seen)
+    layer = composition.in_hand
+    ends = layer.coverage.once("seam ends", lambda: _ends(layer, layer.coverage.seams))
+    return Contrast(layer.coverage.seams, layer.pieces, ends, composition.practice, seen or composition.seen)
 
 
-def rated(layer: Layer, seams: Iterable[Seam], practice: Practice, seen: Seen) -> tuple[SeamReading, ...]:
-    by_key = layer.by_key
-    return tuple(SeamReading(seam, *_rated(by_key[seam.a], by_key[seam.b], practice, seen)) for seam in seams)
+def rated(layer: Layer, seams: Iterable[Seam], practice: Practice, seen: Seen) -> Contrast:
+    """Some seams of a layer."""
+    some = tuple(seams)
+    return Contrast(some, layer.pieces, _ends(layer, some), practice, seen)
+
+
+def _ends(layer: Layer, seams: Sequence[Seam]) -> np.ndarray:
+    place = {p.key: i for i, p in enumerate(layer.pieces)}
+    return np.array([(place[s.a], place[s.b]) for s in seams], int).reshape(-1, 2)

@@ -11,7 +11,7 @@ from ..pattern.coverage import Seam
 from ..practice import Practice
 from ..rack.boards import DEFECTS, laid
 from ..rack.woods import Shelf
-from .contrast import STEP_MM, contrast_of
+from .contrast import STEP_MM, Contrast, contrast_of
 from .necks import Neck, necks
 from .strength import (
     HANDLING_NMM,
@@ -31,13 +31,14 @@ CLEAR_MM2 = 2.0
 def wood_findings(composition: Composition) -> list[Finding]:
     """Pieces without wood, seams that will not read or age badly, grain that strays, necks that snap, bad places on boards."""
     layer, practice, shelf = composition.in_hand, composition.practice, composition.rack.shelf
+    today = contrast_of(composition)
     return [
         *_without_wood(layer),
-        *_melting_seams(composition),
+        *_melting_seams(composition, today),
         *_strays(composition),
         *_weak_necks(layer, practice, shelf),
         *_on_boards(composition),
-        *_ageing_seams(composition),
+        *_ageing_seams(composition, today),
     ]
 
 
@@ -68,14 +69,15 @@ def _without_wood(layer: Layer) -> list[Finding]:
     ]
 
 
-def _melting_seams(composition: Composition) -> list[Finding]:
-    lost = [r for r in contrast_of(composition) if r.reading == "melts"]
-    lost.sort(key=lambda r: -r.seam.length_mm)
-    table, shelf = composition.in_hand.by_key, composition.rack.shelf
-    return [_melting(r.seam, table[r.seam.a], table[r.seam.b], r.apart, composition.practice, shelf) for r in lost]
+def _melting_seams(composition: Composition, today: Contrast) -> list[Finding]:
+    lost = today.of("melts")
+    table, shelf, step = composition.in_hand.by_key, composition.rack.shelf, composition.practice.say(STEP_MM)
+    return [
+        _melting(r.seam, table[r.seam.a], table[r.seam.b], r.apart, composition.practice, shelf, step) for r in lost
+    ]
 
 
-def _melting(seam: Seam, a: Piece, b: Piece, apart: float, practice: Practice, shelf: Shelf) -> Finding:
+def _melting(seam: Seam, a: Piece, b: Piece, apart: float, practice: Practice, shelf: Shelf, step: str) -> Finding:
     first, second = sorted((a, b), key=lambda p: p.number)
     turn = angle_to_grain_deg(a.grain_deg or 0, b.grain_deg or 0)
     same = a.wood == b.wood
@@ -89,28 +91,26 @@ def _melting(seam: Seam, a: Piece, b: Piece, apart: float, practice: Practice, s
         "melts",
         "wood",
         f"{first.number} and {second.number} are {woods_here}, grain {turn:.0f}° apart, along {practice.say(seam.length_mm)}: "
-        f"they will read as one. Lift one {practice.say(STEP_MM)} or turn its arrow {practice.turn_apart_deg:.0f}°.",
-        f"Two neighbours need a colour difference of {practice.reads_de:g} (CIEDE2000), a step of {practice.say(STEP_MM)} or a turned grain.",
+        f"they will read as one. Lift one {step} or turn its arrow {practice.turn_apart_deg:.0f}°.",
+        f"Two neighbours need a colour difference of {practice.reads_de:g} (CIEDE2000), a step of {step} or a turned grain.",
         (first.key, second.key),
         seam.middle,
         amount=round(apart, 1),
         limit=practice.reads_de,
         unit="dE00",
-        fix=Fix(f"Lift {front.number} by {practice.say(STEP_MM)}", "lift", {"pieces": [front.key], "by_mm": STEP_MM}),
+        fix=Fix(f"Lift {front.number} by {step}", "lift", {"pieces": [front.key], "by_mm": STEP_MM}),
     )
 
 
-def _ageing_seams(composition: Composition) -> list[Finding]:
+def _ageing_seams(composition: Composition, today: Contrast) -> list[Finding]:
     """Seams that read today and will be lost after a year of light, told once for two woods, where they are longest."""
     layer, seen, shelf = composition.in_hand, composition.seen, composition.rack.shelf
     if not any(shelf[p.wood].aged for p in layer.pieces if p.wood in shelf):
         return []
-    today = {(r.seam.a, r.seam.b): r for r in contrast_of(composition) if r.reading in ("reads", "shades")}
+    older = contrast_of(composition, seen.older)
     worst: dict[tuple[str, str], tuple] = {}
-    for later in contrast_of(composition, seen.older):
-        now = today.get((later.seam.a, later.seam.b))
-        if now is None or later.reading != "melts":
-            continue
+    for i in np.flatnonzero(today.which("reads", "shades") & older.which("melts")).tolist():
+        now, later = today[i], older[i]
         a, b = layer.by_key[later.seam.a], layer.by_key[later.seam.b]
         pair = (min(a.wood, b.wood), max(a.wood, b.wood))
         if pair not in worst or later.seam.length_mm > worst[pair][0].seam.length_mm:

@@ -1,9 +1,11 @@
 """What the panel fills pieces with: a tile of each wood, and the faces of the boards that pieces lie on."""
 
 import zlib
+from functools import lru_cache
 
 from django.templatetags.static import static
 from django.urls import reverse
+from django.utils.html import format_html_join
 
 from emberquilt.composition import Composition
 from emberquilt.rack.woods import Shelf, Wood, woods
@@ -23,13 +25,29 @@ def tile_url(wood: Wood) -> str:
     return f"{reverse('wood-tile', args=(wood.code,))}?v={stamp(wood)}"
 
 
+@lru_cache(maxsize=32)
 def table_of(shelf: Shelf) -> dict[str, dict]:
+    """What each wood is filled with, by its code. Do not change what this gives."""
     return {code: {"tile": tile_url(wood), "colour": wood.finished} for code, wood in shelf.items()}
+
+
+@lru_cache(maxsize=32)
+def shelf_buttons(shelf: Shelf) -> str:
+    """A button for each wood, with what to know of it; made once for a shelf, since every page of a picture holds it."""
+    rows = ((w.code, w.code, w.name, f"{w.hardness_lbf:.0f} lbf{', dust!' if w.dust else ''}") for w in shelf.values())
+    button = '<button data-close name="wood" value="{}"><i class="wd-{}"></i><b>{}</b><span>{}</span></button>'
+    return format_html_join("", button, rows)
+
+
+@lru_cache(maxsize=32)
+def shelf_options(shelf: Shelf) -> str:
+    """An option for each wood."""
+    return format_html_join("", '<option value="{}">{}</option>', ((w.code, w.name) for w in shelf.values()))
 
 
 def wood_table(composition: Composition) -> dict[str, dict]:
     """Tiles of the woods, and under ``@MARK`` the faces of boards in use."""
-    table = table_of(composition.rack.shelf)
+    table = dict(table_of(composition.rack.shelf))
     used = {p.board for p in composition.in_hand.pieces if p.board}
     for board in composition.rack.boards:
         if board.name in used:

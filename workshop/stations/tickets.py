@@ -20,7 +20,7 @@ from emberquilt.wood.match import alternatives
 from emberquilt.wood.movement import seasonal_mm
 from workshop.pictures.light import DPIS, LAMPS, light_of
 from workshop.shop.words import fields_of
-from workshop.stations.faces import wood_table
+from workshop.stations.faces import shelf_buttons, shelf_options, wood_table
 
 PRACTICE = {
     "pattern": ("unit", "denominator", "paper", "ruler_across_mm", "ruler_down_mm", "throat_mm"),
@@ -145,6 +145,8 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int]) -> dic
         "strip_template": f"stations/strips/{station}.html",
         "woods": plan.composition.rack.shelf,
         "wood_table": wood_table(plan.composition),
+        "shelf_buttons": shelf_buttons(plan.composition.rack.shelf),
+        "shelf_options": shelf_options(plan.composition.rack.shelf),
         "practice_fields": fields_of(plan.composition.practice, PRACTICE.get(station, ())),
         **STATIONS[station](plan, chosen),
     }
