@@ -54,6 +54,15 @@ def test_woods_are_found_taken_and_seen_as_the_picture_of_the_result(desk, work)
         [round(x - box["x"]), round(y - box["y"])],
     )
     assert red[0] > 2 * red[2]
+    # a wood held against the chosen piece is seen in the picture, and not given
+    desk.click(15, 15)
+    with page.expect_response(lambda r: "try=ebony" in r.url):
+        page.locator(".offcuts button[data-wood=ebony]").hover()
+    assert piece(work, 1).wood == "walnut"
+    page.mouse.move(5, 5)
+    with desk.answer("/ticket"):
+        page.locator("#panel").press("Escape")
+    desk.settle()
     # a lamp from below asks for another picture
     with page.expect_response(lambda r: "look.jpg" in r.url):
         page.locator("#k-lamp").select_option("270")

@@ -17,6 +17,7 @@ from emberquilt.drawing.panel import dress_json
 from emberquilt.drawing.readings import dress_of
 from emberquilt.drawing.scene import Scene, shapes_of
 from emberquilt.errors import BadChoice, EmberError
+from emberquilt.keys import keys_in
 from emberquilt.picture.board_face import drawn_photo
 from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
@@ -62,6 +63,9 @@ def woods_in(composition: Composition, values) -> dict[int, str] | None:
     """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood to try."""
     if name := values.get("palette"):
         return palette_named(composition, name)
+    if tried := values.get("try"):
+        wood = composition.rack.shelf.wood(tried)
+        return dict.fromkeys(_keys(values.get("pieces", "")), wood.code)
     if scope := values.get("best"):
         task, answer = matched(composition, [], {"scope": scope})
         return {
@@ -74,6 +78,13 @@ def woods_in(composition: Composition, values) -> dict[int, str] | None:
         pack = pack_in(composition)
         return pack.picture(int(which[:3])) if pack else None
     return None
+
+
+def _keys(text: str) -> list[int]:
+    try:
+        return keys_in(text)
+    except ValueError:
+        raise BadChoice("The chosen pieces could not be read. Choose again.") from None
 
 
 def _jpeg(rgb: np.ndarray, quality: int = QUALITY) -> HttpResponse:

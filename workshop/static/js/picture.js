@@ -13,7 +13,8 @@ export function pictured(panel) {
 
   function wanted() {
     const wide = Math.ceil((box()[2] * panel.view.scale) / STEP_PX) * STEP_PX;
-    return `${base()}&w=${Math.min(MOST_PX, Math.max(300, wide))}`;
+    const tried = panel.trying ? `&${new URLSearchParams({ try: panel.trying.wood, pieces: panel.trying.pieces })}` : "";
+    return `${base()}&w=${Math.min(MOST_PX, Math.max(300, wide))}${tried}`;
   }
 
   function fetchPicture() {

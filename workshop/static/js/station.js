@@ -4,6 +4,7 @@ import { hands } from "./hands.js";
 import { hangString } from "./string.js";
 import { drawing } from "./draw.js";
 import { pictured } from "./picture.js";
+import { tryingOn } from "./tryon.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -19,6 +20,7 @@ hangString(panel);
 const slot = () => document.getElementById("dress-slot");
 drawing(panel, (values) => perform(values));
 pictured(panel);
+tryingOn(panel, (keys) => runsOf(keys));
 
 function load() {
   const url = slot().dataset.shapes;
