@@ -33,7 +33,7 @@ from .parts import EDGE_MM, PLATE_MM, Frame, Part, parts_of
 BACKER = "#2b2623"
 SEAM_MM = 0.12
 SEAM_DARK = 0.22
-FINE_PX_PER_MM = (1.5, 3.0, 6.0)
+FINE_PX_PER_MM = (1.0, 2.0, 3.5, 6.0)
 """Resolutions at which figures are kept."""
 BAND_PX = 1_500_000
 MOST_SOFT_PX = 2_000_000
@@ -121,7 +121,9 @@ class _Stage:
         self.top = np.array([0.0] + [p.top_mm for p in parts], np.float32)
         self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
         self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
-        self.fine = next((f for f in FINE_PX_PER_MM if f >= 0.9 * px_per_mm), FINE_PX_PER_MM[-1])
+        # as fine as the picture shows, not as it is sampled: the finest figures take most of a second each to draw
+        shown = 0.8 * px_per_mm / light.ss
+        self.fine = next((f for f in FINE_PX_PER_MM if f >= shown), FINE_PX_PER_MM[-1])
         self._colour_table()
         self._soft_light(*size)
 

@@ -35,7 +35,7 @@ def table_of(shelf: Shelf) -> dict[str, dict]:
 def shelf_buttons(shelf: Shelf) -> str:
     """A button for each wood, with what to know of it; made once for a shelf, since every page of a picture holds it."""
     rows = ((w.code, w.code, w.name, f"{w.hardness_lbf:.0f} lbf{', dust!' if w.dust else ''}") for w in shelf.values())
-    button = '<button data-close name="wood" value="{}"><i class="wd-{}"></i><b>{}</b><span>{}</span></button>'
+    button = '<button name="wood" value="{}"><i class="wd-{}"></i><b>{}</b><span>{}</span></button>'
     return format_html_join("", button, rows)
 
 

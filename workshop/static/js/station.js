@@ -90,6 +90,9 @@ document.body.addEventListener("htmx:afterSettle", () => {
   panel.marks();
 });
 
+// a dialog in which something was chosen closes once that is on its way: closing it earlier would lose which button it was
+document.body.addEventListener("htmx:beforeSend", (event) => event.target.closest?.("dialog")?.close());
+
 document.body.addEventListener("htmx:beforeSwap", (event) => {
   // sentences about what went wrong are shown, not thrown away
   if ([409, 413, 422, 403, 404].includes(event.detail.xhr.status)) { event.detail.shouldSwap = true; event.detail.isError = false; }
