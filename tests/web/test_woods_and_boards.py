@@ -264,7 +264,7 @@ def test_defects_are_drawn_on_the_face_only(client, board):
 
     assert post([[10, 10], [30, 10], [20, 30]]) == "Marked on the board."
     assert "outside the board" in post([[700, 10], [730, 10], [720, 30]])
-    assert "no defect" in post([[10, 10], [30, 10], [20, 30]], "dragonfly")
+    assert "no defect" in post([[10, 10], [30, 10], [20, 30]], "coffee ring")
     assert "could not be read" in post([["x", 1], [2, 3], [4, 5]])
     board.refresh_from_db()
     assert len(board.defects) == 1
