@@ -7,13 +7,15 @@ from .colour import rgb_of
 from .composition import Composition, Piece
 from .errors import BadChoice
 from .keys import keys_in, runs
+from .picture.light import GLOSS
+from .picture.parts import Frame
 from .rack.coats import coat_of
 from .reshaping import length_of
 from .setting import number, of, pin, set_fields
 from .wood.axis import long_axis_deg
 from .wood.colour import closest
 from .wood.match import Answer, Problem, problem_of, solve
-from .wood.packs import MOST_WOODS, pack_of
+from .wood.packs import MOST_WOODS, Pack, pack_in
 
 Values = dict[str, Any]
 MOST_PALETTES = 12
@@ -152,27 +154,27 @@ def pack(composition: Composition, _pieces: list[Piece], values: Values) -> Edit
         raise BadChoice(f"A pack is of 2 to {MOST_WOODS} different woods; these are {len(codes)}.")
     for code in codes:
         composition.rack.shelf.wood(code)
-    pack_of(composition.in_hand, codes)
     names = ", ".join(composition.rack.shelf.name(code) for code in codes)
     return pin(composition, f"pack of {names}"[:80], pack={"woods": list(codes), "turn": {}})
 
 
+def _pack(composition: Composition) -> Pack:
+    found = pack_in(composition)
+    if found is None:
+        raise BadChoice("No pack is cut for this picture.")
+    return found
+
+
 def pack_turn(composition: Composition, pieces: list[Piece], _values: Values) -> Edit:
     """The chosen pieces move on to the next picture of the pack."""
-    kept = composition.pins.get("pack")
-    if not kept:
-        raise BadChoice("No pack is cut for this picture.")
-    now = pack_of(composition.in_hand, tuple(kept["woods"]), {int(k): v for k, v in kept.get("turn", {}).items()})
-    turn = kept.get("turn", {}) | {str(p.key): (now.turn[p.key] + 1) % len(now.codes) for p in pieces}
+    now, kept = _pack(composition), composition.pins["pack"]
+    turn = kept["turn"] | {str(p.key): (now.turn[p.key] + 1) % len(now.codes) for p in pieces}
     return pin(composition, f"{of(pieces)} handed on", pack=kept | {"turn": turn})
 
 
 def pack_use(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
     """This picture is one of the pack's: its woods are given."""
-    kept = composition.pins.get("pack")
-    if not kept:
-        raise BadChoice("No pack is cut for this picture.")
-    now = pack_of(composition.in_hand, tuple(kept["woods"]), {int(k): v for k, v in kept.get("turn", {}).items()})
+    now = _pack(composition)
     which = int(number(values.get("which") or 0, "pictures"))
     if not 0 <= which < len(now.codes):
         raise BadChoice(f"This pack gives {len(now.codes)} pictures.")
@@ -233,8 +235,8 @@ def look(composition: Composition, _pieces: list[Piece], values: Values) -> Edit
     """How the picture of the result is shown: sheen, where the lamp stands, a frame and a wall to try."""
     now = dict(composition.pins.get("look", {}))
     if "gloss" in values:
-        if values["gloss"] not in ("raw", "satin", "gloss"):
-            raise BadChoice(f"“{values['gloss']}” is no sheen: raw, satin or gloss.")
+        if values["gloss"] not in GLOSS:
+            raise BadChoice(f"“{values['gloss']}” is no sheen: {', '.join(GLOSS)}.")
         now["gloss"] = values["gloss"]
     if "from_deg" in values:
         now["from_deg"] = round(number(values["from_deg"], "degrees") % 360, 1) % 360
@@ -243,7 +245,7 @@ def look(composition: Composition, _pieces: list[Piece], values: Values) -> Edit
         if now["frame"]:
             composition.rack.shelf.wood(now["frame"])
     if "frame_width" in values:
-        now["frame_mm"] = length_of(values, composition, "frame_width", 1.0, 300.0, 25.4)
+        now["frame_mm"] = length_of(values, composition, "frame_width", 1.0, 300.0, Frame.width_mm)
     if "wall" in values:
         rgb_of(str(values["wall"]))
         now["wall"] = str(values["wall"]).lower()[:7]

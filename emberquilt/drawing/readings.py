@@ -25,17 +25,9 @@ def _each(composition: Composition, tone: str, label=lambda p: "", arrow=False, 
 
 
 def dress_of(
-    composition: Composition,
-    p: Piece,
-    tone: str,
-    label: str = "",
-    arrow: bool = False,
-    strong: bool = False,
-    wood: str | None = None,
+    composition: Composition, p: Piece, tone: str, label: str = "", arrow: bool = False, strong: bool = False
 ) -> Dress:
-    """What a piece wears in its wood, with its coat, and its place on a board; `wood` to try another."""
-    if wood is not None and wood != p.wood:
-        return Dress(wood, p.grain_deg or 0.0, tone, label, arrow, strong, p.colour)
+    """What a piece wears in its wood, with its coat, and its place on a board."""
     coat = composition.seen.hex(p) if p.coat and p.wood else ""
     return Dress(p.wood, p.grain_deg or 0.0, tone, label, arrow, strong, p.colour, coat, _face(composition, p))
 

@@ -13,7 +13,6 @@ from .figure import colours, counts_of, darkness
 
 Photos = Callable[[Board], tuple[np.ndarray, float] | None]
 """Gives the photo of a board, uint8 (rows, columns, 3) of its box, and its pixels per mm; None where it has none."""
-BARE = (0.0, 0.0, 0.0)
 
 
 def board_face(
@@ -23,10 +22,10 @@ def board_face(
     photo = photos(board) if photos is not None and board.photo else None
     if photo is None:
         return _drawn(board, shelf.wood(board.wood), lab, px_per_mm), px_per_mm
-    return _toned(board.key, board.photo, lab, board.lab or lab, photo[0]), photo[1]
+    return _toned(photo[0], board.lab or lab, lab), photo[1]
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=8)
 def _drawn(board: Board, wood: Wood, lab: Lab, px_per_mm: float) -> np.ndarray:
     dark = darkness(wood, board.length_mm, board.width_mm, px_per_mm, seed=100 + board.key)
     face = colours(lab, counts_of(dark))[dark]
@@ -39,24 +38,11 @@ def _drawn(board: Board, wood: Wood, lab: Lab, px_per_mm: float) -> np.ndarray:
     return face
 
 
-_faces: dict[tuple, np.ndarray] = {}
-MOST_FACES = 24
-
-
-def _toned(key: int, revision: int, lab: Lab, own: Lab, photo: np.ndarray) -> np.ndarray:
+def _toned(photo: np.ndarray, own: Lab, lab: Lab) -> np.ndarray:
     """The photo of bare wood brought to the finished colour: each channel's light is scaled so that means agree."""
-    name = (key, revision, lab)
-    if name not in _faces:
-        want, have = linear_of(rgb_from(lab) * 255), np.maximum(linear_of(rgb_from(own) * 255), 1e-4)
-        table = np.round(srgb_of(linear_of(np.arange(256))[:, None] * (want / have)) * 255).astype(np.uint8)
-        made = np.empty_like(photo)
-        for channel in range(3):
-            cv2.LUT(photo[..., channel], np.ascontiguousarray(table[:, channel]), dst=None)
-            made[..., channel] = cv2.LUT(photo[..., channel], np.ascontiguousarray(table[:, channel]))
-        while len(_faces) >= MOST_FACES:
-            _faces.pop(next(iter(_faces)))
-        _faces[name] = made
-    return _faces[name]
+    want, have = linear_of(rgb_from(lab) * 255), np.maximum(linear_of(rgb_from(own) * 255), 1e-4)
+    table = np.round(srgb_of(linear_of(np.arange(256))[:, None] * (want / have)) * 255).astype(np.uint8)
+    return np.stack([cv2.LUT(photo[..., c], np.ascontiguousarray(table[:, c])) for c in range(3)], axis=-1)
 
 
 def drawn_photo(board: Board, shelf: Shelf, px_per_mm: float = 3.0) -> np.ndarray:

@@ -41,7 +41,7 @@ def figure_of(wood: Wood) -> dict[str, float]:
     return DEFAULTS | {name: float(value) for name, value in given if name in DEFAULTS}
 
 
-@lru_cache(maxsize=160)
+@lru_cache(maxsize=48)
 def darkness(wood: Wood, length_mm: float, width_mm: float, px_per_mm: float, seed: int = 0, flat: bool = True):
     """uint8 (rows, columns): the figure of a board of this wood. Quarter-sawn where not `flat`; then it repeats without a seam.
 

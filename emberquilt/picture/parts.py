@@ -1,12 +1,12 @@
 """What stands in the picture of the result: every outline with its height, its edge, and where its wood is taken from."""
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import shapely
 
 from ..composition import Composition, Layer, Piece
+from ..constants import MM_PER_INCH
 from ..rack.boards import to_board
 from ..rack.seen import Look
 
@@ -43,20 +43,18 @@ class Frame:
     """A frame round the picture: its wood and width."""
 
     wood: str
-    width_mm: float = 25.4
+    width_mm: float = MM_PER_INCH
 
 
-def parts_of(
-    composition: Composition, woods: Mapping[int, str] | None = None, frame: Frame | None = None
-) -> list[Part]:
-    """Back to front, all layers. `woods`: other woods to be tried, by piece key."""
+def parts_of(composition: Composition, frame: Frame | None = None) -> list[Part]:
+    """Back to front, all layers."""
     parts: list[Part] = []
     floor = 0.0
     for layer in composition.layers:
         solid = layer.solid
         tops = [_top(p, layer, composition) for p in solid.pieces]
         for p, top in zip(solid.pieces, tops, strict=True):
-            parts.append(_part(p, solid, floor + top, composition, woods or {}))
+            parts.append(_part(p, solid, floor + top, composition))
         if layer is not composition.layers[-1]:
             floor += max(tops, default=0.0)
     if frame is not None:
@@ -68,12 +66,9 @@ def _top(piece: Piece, layer: Layer, composition: Composition) -> float:
     return (piece.thickness_mm or layer.thickness_mm or composition.practice.stock_mm) + piece.shim_mm
 
 
-def _part(p: Piece, layer: Layer, top_mm: float, composition: Composition, woods: Mapping[int, str]) -> Part:
+def _part(p: Piece, layer: Layer, top_mm: float, composition: Composition) -> Part:
     outline = layer.coverage.by_key[p.key]
-    wood = woods.get(p.key, p.wood)
     code, coat, board = composition.seen.look(p)
-    if wood != p.wood:
-        code, board = wood, ""
     usual = SHEET_EDGE_MM if layer.kind in ("sheet", "backer", "spacer") else EDGE_MM
     edge = min(
         usual, EDGE_OF_HEIGHT * top_mm, max(0.3, EDGE_OF_WIDTH * layer.coverage.area_mm2[p.key] / outline.length)
@@ -81,7 +76,7 @@ def _part(p: Piece, layer: Layer, top_mm: float, composition: Composition, woods
     grain = p.grain_deg or 0.0
     spot = layer.coverage.spots[p.key]
     about = (spot.x_mm, spot.y_mm)
-    laid_on = composition.rack.by_name.get(p.board) if wood == p.wood else None
+    laid_on = composition.rack.by_name.get(p.board)
     if laid_on is not None and p.board_x_mm is not None and p.board_y_mm is not None:
         moved = to_board(about, laid_on, grain, p.board_x_mm, p.board_y_mm)
         return Part(outline, (code, coat, board), grain, top_mm, edge, tuple(moved.ravel().tolist()), board=p.board)

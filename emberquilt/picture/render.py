@@ -4,7 +4,7 @@ The cost follows pixels, not pieces. Large pictures are made in bands that overl
 memory stays bounded and progress can be told.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import cv2
@@ -65,11 +65,10 @@ def picture(
     composition: Composition,
     width_px: int,
     light: Light = Light(),
-    woods: Mapping[int, str] | None = None,
     photos: Photos | None = None,
     progress: Progress = lambda share: None,
 ) -> np.ndarray:
-    """uint8 sRGB (rows, columns, 3), `width_px` wide. `woods`: other woods to try, by piece; `photos` give the faces of
+    """uint8 sRGB (rows, columns, 3), `width_px` wide. `photos` give the faces of
     boards. Raises `BadChoice` for a picture larger than `MOST_PIXELS`. The same input always gives the same picture."""
     pad = light.margin_mm + (light.frame.width_mm if light.frame else 0.0)
     wide, high = composition.width_mm + 2 * pad, composition.height_mm + 2 * pad
@@ -79,7 +78,7 @@ def picture(
         raise BadChoice(
             f"A picture of {width_px} by {height_px} pixels is too large: up to {MOST_PIXELS // 1_000_000} megapixels."
         )
-    parts = parts_of(composition, woods, light.frame)
+    parts = parts_of(composition, light.frame)
     seen = composition.seen.older if light.aged else composition.seen
     stage = _Stage(
         composition, parts, seen, light, photos, scale * light.ss, pad, (width_px * light.ss, height_px * light.ss)
@@ -114,6 +113,7 @@ class _Stage:
         self.shelf = composition.rack.shelf
         self.boards = composition.rack.by_name
         self.px_per_mm, self.pad_mm = px_per_mm, pad_mm
+        self.faces: dict[tuple, tuple[np.ndarray, float]] = {}
         self.bounds = shapely.bounds(np.array([p.outline for p in parts])) if parts else np.empty((0, 4))
         rings, self.ring_of = shapely.get_rings(np.array([p.outline for p in parts]), return_index=True)
         self.corners, of_ring = shapely.get_coordinates(rings, return_index=True)
@@ -241,6 +241,14 @@ class _Stage:
         shown = cv2.multiply(colour, cv2.merge([lift, lift, lift]), dtype=cv2.CV_8U)
         return shown if shine is None else cv2.add(shown, cv2.merge([shine, shine, shine]), dtype=cv2.CV_8U)
 
+    def _face(self, part: Part) -> tuple[np.ndarray, float]:
+        """The face of the board that a part comes from, worked out once for a picture."""
+        name = part.board, part.look
+        if name not in self.faces:
+            lab = self.seen.lab_of(part.look)
+            self.faces[name] = board_face(self.boards[part.board], self.shelf, lab, self.photos, self.fine)
+        return self.faces[name]
+
     def _photographed(self, colour: np.ndarray, labels: np.ndarray, begin: int) -> None:
         """Pieces with a place on a board show that place."""
         rows, columns = labels.shape
@@ -253,9 +261,7 @@ class _Stage:
             bottom = min(rows, int((y1 + self.pad_mm) * self.px_per_mm) + 2 - begin)
             if right <= left or bottom <= top:
                 continue
-            face, fine = board_face(
-                self.boards[part.board], self.shelf, self.seen.lab_of(part.look), self.photos, self.fine
-            )
+            face, fine = self._face(part)
             # pixel of the band -> mm of the picture -> mm of the board -> pixel of its face
             to_mm = np.array([[1 / self.px_per_mm, 0, (left + 0.5) / self.px_per_mm - self.pad_mm],
                               [0, 1 / self.px_per_mm, (top + begin + 0.5) / self.px_per_mm - self.pad_mm], [0, 0, 1]])  # fmt: skip

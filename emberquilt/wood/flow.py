@@ -64,7 +64,8 @@ def counterparts(
         image = shapely.transform(outlines[key], flip)
         near = tree.query(image)
         shared = shapely.area(shapely.intersection(table[near], image)) if len(near) else np.array([])
-        if len(shared) and (i := int(np.argmax(shared))) is not None:
+        if len(shared):
+            i = int(np.argmax(shared))
             other = names[int(near[i])]
             if other != key and shared[i] >= 0.5 * max(image.area, outlines[other].area):
                 pairs[key] = other

@@ -13,6 +13,7 @@ from skimage.color import rgb2lab
 from emberquilt.colour import difference, lab_of, linear_of, srgb_of
 from emberquilt.composition import Composition
 from emberquilt.errors import BadChoice
+from emberquilt.palettes import in_woods
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.picture import render
 from emberquilt.picture.board_face import board_face
@@ -182,7 +183,7 @@ def test_bare_pieces_and_sheets_are_drawn_too():
 
 def test_other_woods_can_be_tried_without_being_given():
     work = composition(grid(2, 1), "walnut")
-    tried = picture(work, 200, woods={1: "holly"})
+    tried = picture(in_woods(work, {1: "holly"}), 200)
     assert mean_lab(tried[10:90, 15:85])[0] > mean_lab(tried[10:90, 115:185])[0] + 30
 
 

@@ -86,7 +86,7 @@ def test_palettes_stand_beside_each_other(client, page, coloured):
 
 def test_a_pack_shows_every_picture_and_a_click_hands_on(client, page, coloured):
     form = {"verb": "pack", "woods": "maple,ebony,cherry", "back": "pack", "revision": coloured.revision}
-    assert client.post(f"/picture/{coloured.uid}/wood/do/", form).url == f"/picture/{coloured.uid}/pack/"
+    assert client.post(f"/picture/{coloured.uid}/wood/do/", form).url == f"/picture/{coloured.uid}/pack/?layer=0"
     text = client.get(f"/picture/{coloured.uid}/pack/").content.decode()
     assert text.count('class="packed"') == 3
     assert "No wood stands beside itself" in text

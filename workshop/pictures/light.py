@@ -1,13 +1,12 @@
 """How a work's picture is shown, as its pins say."""
 
-import zlib
-
 from django.urls import reverse
 
 from emberquilt.composition import Composition
 from emberquilt.picture.light import Lamp
 from emberquilt.picture.parts import Frame
 from emberquilt.picture.render import BACKER, Light
+from workshop.stations.faces import rack_stamp
 
 LAMPS = {
     135: "upper left",
@@ -27,7 +26,7 @@ def light_of(composition: Composition, **more) -> Light:
     """The light that is kept with a work; `more` changes it."""
     kept = composition.pins.get("look", {})
     frame = kept.get("frame", "")
-    framed = Frame(frame, kept.get("frame_mm", 25.4)) if frame in composition.rack.shelf else None
+    framed = Frame(frame, kept.get("frame_mm", Frame.width_mm)) if frame in composition.rack.shelf else None
     wall = kept.get("wall", BACKER)
     margin = WALL_MARGIN_MM if framed or "wall" in kept else 0.0
     return Light(kept.get("gloss", "satin"), Lamp(kept.get("from_deg", 135.0)), wall, margin, framed, **more)
@@ -37,7 +36,7 @@ def look_address(row, composition: Composition) -> dict:
     """Where the picture of this state is found, and how far (mm) it reaches beyond the sheet."""
     light = light_of(composition)
     pad = light.margin_mm + (light.frame.width_mm if light.frame else 0.0)
-    shop = zlib.crc32(repr(composition.rack.boards).encode())
+    shop = rack_stamp(composition.rack.shelf, composition.rack.boards)
     return {
         "look_url": f"{reverse('look', args=(row.uid,))}?r={row.revision}.{shop}&layer={composition.whole.key}",
         "look_pad": pad,

@@ -37,7 +37,9 @@ def make_final(pk: int, turn: int) -> None:
         width = round((composition.width_mm + 2 * pad) / MM_PER_INCH * made.dpi)
         shown = picture(composition, width, light, photos=photos_of(made.composition.owner), progress=progress)
         _, png = cv2.imencode(".png", cv2.cvtColor(shown, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 4])
-        _tell(made, turn, state=FinalPicture.State.READY, share=1.0, png=png.tobytes())
+        _tell(
+            made, turn, state=FinalPicture.State.READY, share=1.0, png=png.tobytes(), revision=made.composition.revision
+        )
     except Cancelled:
         return
     except EmberError as problem:

@@ -1,7 +1,6 @@
 """The picture of the result, palettes and packs beside each other, pieces on boards."""
 
-from collections import Counter
-from dataclasses import replace
+from urllib.parse import urlencode
 
 import cv2
 import numpy as np
@@ -18,12 +17,11 @@ from emberquilt.drawing.readings import dress_of
 from emberquilt.drawing.scene import Scene, shapes_of
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.keys import keys_in
+from emberquilt.palettes import in_woods, verdict_of
 from emberquilt.picture.board_face import drawn_photo
 from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
-from emberquilt.stock.need import needs_of
 from emberquilt.wood.axis import long_axis_deg
-from emberquilt.wood.contrast import contrast_of
 from emberquilt.wood.judgement import outlines_on_boards
 from emberquilt.wood.packs import pack_in
 from emberquilt.wood.spots import WISHES, places
@@ -31,10 +29,9 @@ from workshop.compositions.plans import plan_of
 from workshop.compositions.views import layer_in_hand, own
 from workshop.shop.actions import photos_of
 from workshop.stations.faces import FACE_PX_PER_MM, face_url, wood_table
-from workshop.stations.rule import NAMES
 
 from . import tasks
-from .light import DPIS, light_of
+from .light import DPIS, light_of, look_address
 from .models import FinalPicture
 
 WIDEST_DRAFT = 2400
@@ -54,12 +51,12 @@ def look(request, uid):
     composition = plan_of(own(request, uid), layer_in_hand(request.GET)).composition
     width = _width(request)
     light = light_of(composition, aged=request.GET.get("aged") == "yes")
-    woods = woods_in(composition, request.GET)
-    shown = draft(composition, width, light, woods=woods, photos=photos_of(request.user))
+    tried = in_woods(composition, woods_in(composition, request.GET))
+    shown = draft(tried, width, light, photos=photos_of(request.user))
     return _jpeg(shown)
 
 
-def woods_in(composition: Composition, values) -> dict[int, str] | None:
+def woods_in(composition: Composition, values) -> dict[int, str]:
     """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood to try."""
     if name := values.get("palette"):
         return palette_named(composition, name)
@@ -76,8 +73,8 @@ def woods_in(composition: Composition, values) -> dict[int, str] | None:
         }
     if (which := values.get("pack", "")).isdecimal():
         pack = pack_in(composition)
-        return pack.picture(int(which[:3])) if pack else None
-    return None
+        return pack.picture(int(which[:3])) if pack else {}
+    return {}
 
 
 def _keys(text: str) -> list[int]:
@@ -152,45 +149,32 @@ def palettes(request, uid):
     shown = asked[:MOST_PANELS] or [o[0] for o in offers[:MOST_PANELS]]
     panels = [_panel(plan, *offer) for offer in offers if offer[0] in shown]
     context = {"row": row, "plan": plan, "practice": composition.practice, "offers": offers, "shown": shown, "panels": panels,
-               "station_name": NAMES["wood"], "woods": composition.rack.shelf}  # fmt: skip
+               "hand": composition.whole.key, **look_address(row, composition)}  # fmt: skip
     return render(request, "pictures/palettes.html", context)
 
 
 def _panel(plan, code: str, name: str, kept: str) -> dict:
-    """One palette: the woods it takes, and how many seams it loses."""
+    """One palette: the woods it takes, and what it comes to."""
     composition = plan.composition
     kind, _, value = code.partition("=")
     try:
-        woods = woods_in(composition, {kind: value} if value else {}) or {}
+        woods = woods_in(composition, {kind: value}) if value else {}
     except EmberError as problem:
         return {"code": code, "name": name, "kept": kept, "problem": str(problem)}
-    area: dict[str, float] = {}
-    for p in composition.in_hand.pieces:
-        wood = woods.get(p.key, p.wood)
-        if wood:
-            area[wood] = area.get(wood, 0.0) + composition.in_hand.coverage.area_mm2[p.key]
-    total = sum(area.values()) or 1.0
-    shelf = composition.rack.shelf
-    chips = [(shelf[w], 1 + round(19 * area[w] / total)) for w in shelf if w in area]
-    tried = _with_woods(composition, woods)
-    readings = Counter(r.reading for r in contrast_of(tried))
-    needs = needs_of(tried.in_hand, tried.practice, composition.rack.boards)
-    short = sorted(((shelf[n.wood], n.short_mm2) for n in needs if n.short_mm2 > 0), key=lambda item: -item[1])
-    return {"code": code, "name": name, "kept": kept, "query": code if value else "", "chips": chips,
-            "lost": readings["melts"], "shading": readings["shades"], "separate": readings["reads"],
-            "board_feet": sum(n.board_feet for n in needs), "short": short[:MOST_SHORT] if composition.rack.boards else []}  # fmt: skip
+    verdict, shelf = verdict_of(in_woods(composition, woods)), composition.rack.shelf
+    total = sum(verdict.area_mm2.values())
+    return {
+        "code": code,
+        "name": name,
+        "kept": kept,
+        "query": urlencode({kind: value}) if value else "",
+        "chips": [(shelf[w], 1 + round(19 * mm2 / total)) for w, mm2 in verdict.area_mm2.items()],
+        "verdict": verdict,
+        "short": [(shelf[w], mm2) for w, mm2 in verdict.short_mm2[:MOST_SHORT]],
+    }
 
 
 MOST_SHORT = 3
-
-
-def _with_woods(composition: Composition, woods: dict[int, str]) -> Composition:
-    """The composition as it would be in other woods."""
-    layers = tuple(
-        replace(layer, pieces=tuple(replace(p, wood=woods.get(p.key, p.wood)) for p in layer.pieces))
-        for layer in composition.layers
-    )
-    return replace(composition, layers=layers)
 
 
 @require_GET
@@ -202,16 +186,15 @@ def pack(request, uid):
     made = pack_in(composition)
     number = {p.key: p.number for p in composition.in_hand.pieces}
     context = {"row": row, "plan": plan, "practice": composition.practice, "pack": made, "woods": composition.rack.shelf, "hand": composition.whole.key,
-               "wood_table": wood_table(composition), "used": sorted({p.wood for p in composition.in_hand.pieces if p.wood})}  # fmt: skip
+               "wood_table": wood_table(composition)}  # fmt: skip
     if made is not None:
-        context["pictures"] = [_dressed(composition, made.picture(k)) for k in range(len(made.codes))]
-        context["names"] = [composition.rack.shelf[code] for code in made.codes]
+        context["pictures"] = [_dressed(in_woods(composition, made.picture(k))) for k in range(len(made.codes))]
         context["clashes"] = [(number[c.a], number[c.b], c.length_mm) for c in made.clashes]
     return render(request, "pictures/pack.html", context)
 
 
-def _dressed(composition: Composition, woods: dict[int, str]) -> dict:
-    dress = {p.key: dress_of(composition, p, "full", wood=woods.get(p.key)) for p in composition.in_hand.pieces}
+def _dressed(composition: Composition) -> dict:
+    dress = {p.key: dress_of(composition, p, "full") for p in composition.in_hand.pieces}
     return dress_json(Scene(composition.width_mm, composition.height_mm, (), dress))
 
 
@@ -246,13 +229,13 @@ def place(request, uid):
             "defects": [[d.kind, [list(c) for c in d.ring]] for d in board.defects],
             "others": [[layer.by_key[k].number, [list(c) for c in o.exterior.coords]] for k, o in on_it.items() if k != piece.key],
         },
-        "dress": dress_json(Scene(composition.width_mm, composition.height_mm, (), {p.key: dress_of(composition, p, "full") for p in layer.pieces})),
+        "dress": _dressed(composition),
     }  # fmt: skip
     return render(request, "pictures/place.html", context)
 
 
 def _face(board: Board, composition: Composition) -> dict:
-    return {"tile": face_url(board, composition.practice.finish), "scale": 1 / FACE_PX_PER_MM}
+    return {"tile": face_url(board, composition.rack, composition.practice.finish), "scale": 1 / FACE_PX_PER_MM}
 
 
 @require_GET

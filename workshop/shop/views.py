@@ -93,7 +93,7 @@ def board(request, pk):
         "colour": hex_of(one.lab) if one.lab else wood.raw,
         "apart": float(difference(one.lab, lab_of(wood.raw))) if one.lab else None,
         "setting": {
-            "face": face_url(one), "photo": f"/shop/board/{row.pk}/photo.jpg?v={row.photo}" if photo is not None else "",
+            "face": face_url(one, stock), "photo": f"/shop/board/{row.pk}/photo.jpg?v={row.photo}" if photo is not None else "",
             "length": one.length_mm, "width": one.width_mm, "grain": one.grain_deg,
             "outline": [list(c) for c in one.region.exterior.coords], "defects": [[d.kind, [list(c) for c in d.ring]] for d in one.defects],
         },
@@ -218,7 +218,7 @@ def _by_colour(one: Board, stock: Rack, seen: Seen, near: str) -> dict:
     lab = seen.lab_of((one.wood, "", one.name if one.lab else ""))
     scale = LONGEST_PX / max(b.length_mm for b in stock.boards)
     ring = " L".join(f"{x * scale:.1f} {y * scale:.1f}" for x, y in one.outline)
-    return {"board": one, "outline": f"M{ring}Z" if ring else "", "wood": stock.shelf[one.wood], "lab": lab, "hex": hex_of(lab), "face": face_url(one, seen.finish),
+    return {"board": one, "outline": f"M{ring}Z" if ring else "", "wood": stock.shelf[one.wood], "lab": lab, "hex": hex_of(lab), "face": face_url(one, stock, seen.finish),
             "apart": float(difference(lab, lab_of(near))) if near else None}  # fmt: skip
 
 

@@ -8,6 +8,8 @@ from django.urls import reverse
 from django.utils.html import format_html_join
 
 from emberquilt.composition import Composition
+from emberquilt.rack.boards import Board
+from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import Shelf, Wood, woods
 
 FACE_PX_PER_MM = 3.0
@@ -16,6 +18,12 @@ FACE_PX_PER_MM = 3.0
 def stamp(value) -> int:
     """Tells one state of a frozen value from another, in every process alike."""
     return zlib.crc32(repr(value).encode())
+
+
+@lru_cache(maxsize=32)
+def rack_stamp(shelf: Shelf, boards: tuple[Board, ...]) -> int:
+    """Tells one state of a shop's woods and boards from another: pictures whose address holds it may be kept for ever."""
+    return stamp((tuple(shelf.values()), boards))
 
 
 def tile_url(wood: Wood) -> str:
@@ -52,12 +60,12 @@ def wood_table(composition: Composition) -> dict[str, dict]:
     for board in composition.rack.boards:
         if board.name in used:
             table[f"@{board.name}"] = {
-                "tile": face_url(board, composition.practice.finish),
+                "tile": face_url(board, composition.rack, composition.practice.finish),
                 "scale": 1 / FACE_PX_PER_MM,
             }
     return table
 
 
-def face_url(board, finish: str = "raw") -> str:
-    """The face of a board at `FACE_PX_PER_MM`, under a finish; the address changes with the board."""
-    return f"{reverse('board-face', args=(board.key,))}?finish={finish}&v={stamp(board)}"
+def face_url(board: Board, rack: Rack, finish: str = "raw") -> str:
+    """The face of a board at `FACE_PX_PER_MM`, under a finish; the address changes with the board and its wood."""
+    return f"{reverse('board-face', args=(board.key,))}?finish={finish}&v={stamp((board, rack.shelf[board.wood]))}"

@@ -9,6 +9,7 @@ from emberquilt.drawing.readings import MOST_FINDINGS, read, readings_of
 from emberquilt.errors import BadChoice
 from emberquilt.keys import runs
 from emberquilt.picture.light import GLOSS
+from emberquilt.picture.parts import Frame
 from emberquilt.plan import Plan
 from emberquilt.rack.coats import COATS, coat_of
 from emberquilt.rack.woods import Shelf, Wood
@@ -214,6 +215,7 @@ def _wood(plan: Plan, chosen: Chosen | None) -> dict:
             "palettes": composition.pins.get("palettes", []),
             "pack": composition.pins.get("pack"),
             "look": look,
+            "frame_mm": look.frame.width_mm if look.frame else Frame.width_mm,
             "lamps": LAMPS,
             "glosses": list(GLOSS),
             "dpis": DPIS,

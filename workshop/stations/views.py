@@ -186,7 +186,7 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
             messages.error(request, said)
         back = request.POST.get("back", "")
         if back in BACK:
-            return redirect(back, row.uid)
+            return redirect(f"{reverse(back, args=(row.uid,))}?layer={layer_in_hand(request.POST)}")
         return redirect(reverse("station", args=(row.uid, station)) + (f"?pieces={runs(keys)}" if keys else ""))
     before, row = row, own(request, row.uid)
     keys = _still(keys, made)
