@@ -117,10 +117,12 @@ class Composition:
 
     @cached_property
     def whole(self) -> Layer:
-        """The layer in hand with its openings: what the Pattern station edits."""
+        """The layer in hand with its openings: what the Pattern station edits. Where none is chosen, the front layer of
+        fitted pieces, or the front one; layers that hold only openings come last."""
         chosen = next((layer for layer in self.layers if layer.key == self.hand), None)
-        fitted = next((layer for layer in reversed(self.layers) if layer.kind == "mosaic"), self.layers[-1])
-        return chosen or fitted
+        front_first = tuple(reversed(self.layers))
+        wooden = [layer for layer in front_first if len(layer.openings) < len(layer.pieces)] or front_first
+        return chosen or next((layer for layer in wooden if layer.kind == "mosaic"), wooden[0])
 
     @cached_property
     def in_hand(self) -> Layer:

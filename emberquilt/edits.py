@@ -1,6 +1,5 @@
 """Edits a person can make, each a pure function from a composition to the change it needs."""
 
-import datetime as dt
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -9,12 +8,15 @@ from .choosing import ON_ALL, ON_PIECES
 from .composition import Composition, Piece
 from .errors import BadChoice
 from .graining import GRAINING
+from .hours import day_of
 from .layering import LAYERING
 from .reshaping import RESHAPING
 from .setting import number, of, pin, set_fields
 from .units import Length
 
 THICKEST_MM = 200.0
+MOST_ID = 600
+"""Letters of a finding's id: forty keys of seven digits, a place and a layer."""
 
 
 Verb = Callable[..., Edit]
@@ -91,7 +93,7 @@ def set_anchor(composition: Composition, pieces: list[Piece], _values: dict) -> 
 
 def accept(composition: Composition, _pieces: list[Piece], values: dict) -> Edit:
     """Remember that a finding was seen and is all right, with its reason."""
-    finding = str(values.get("finding", ""))[:300]
+    finding = str(values.get("finding", ""))[:MOST_ID]
     if not finding:
         raise BadChoice("No finding was named.")
     reason = str(values.get("reason", "")).strip()[:400] or "accepted as it is"
@@ -104,21 +106,14 @@ def open_again(composition: Composition, _pieces: list[Piece], values: dict) -> 
 
 
 def set_start(composition: Composition, _pieces: list[Piece], values: dict) -> Edit:
-    try:
-        day = dt.date.fromisoformat(str(values.get("start", "")))
-    except ValueError:
-        raise BadChoice("Type the first day as year-month-day, for example 2026-12-01.") from None
+    day = day_of(str(values.get("start", "")))
     return pin(composition, f"start on {day:%d %b}", start=day.isoformat())
 
 
 def set_practice(composition: Composition, _pieces: list[Piece], values: dict) -> Edit:
     """Change one or several of the composition's own practices; lengths may be typed."""
     practice = composition.practice
-    typed = {
-        k: (Length.parse(str(v), practice.unit).mm if k.endswith("_mm") and isinstance(v, str) else v)
-        for k, v in values.items()
-    }
-    changed = practice.changed(**typed).as_dict()
+    changed = practice.changed(**practice.typed(**values)).as_dict()
     words = ", ".join(name.removesuffix("_mm").replace("_", " ") for name in values)
     return Edit(f"practice: {words}"[:80], {}, {"practice": changed} if changed != practice.as_dict() else {})
 
@@ -138,7 +133,8 @@ def _length(values: dict, composition: Composition, what: str) -> float:
         text = str(values.get("length", "")).strip()
         mm = Length.parse(text, composition.practice.unit).mm
     if not 0 <= mm <= THICKEST_MM:
-        raise BadChoice(f"A {what} of {mm:g} mm cannot be right: up to {THICKEST_MM:g} mm can be planned.")
+        say = composition.practice.say
+        raise BadChoice(f"A {what} of {say(mm)} cannot be right: up to {say(THICKEST_MM)} can be planned.")
     return round(mm, 3)
 
 

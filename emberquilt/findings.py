@@ -1,8 +1,13 @@
 """A finding: what is wrong or left, where, how much against which limit, why it matters and what to do."""
 
+import hashlib
 from dataclasses import dataclass, field
 
 STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "bench", "log", "shop")
+
+
+MOST_NAMED = 40
+"""A finding about more pieces than this is known by their number and a digest of all their keys."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,12 +37,17 @@ class Finding:
     """Other commands that clear it."""
     by_place: bool = False
     """Several of the kind can speak of the same pieces; the place tells them apart."""
+    layer: int = 0
+    """Key of the layer that it speaks of as a whole; 0 where its pieces say enough."""
 
     @property
     def id(self) -> str:
-        """Stable as long as it speaks of the same pieces, so that accepting it is remembered."""
+        """Stable as long as it speaks of the same pieces, all of them, so that accepting it is remembered."""
         place = "@{:.0f},{:.0f}".format(*self.point_mm) if self.by_place and self.point_mm else ""
-        return f"{self.code}:{','.join(map(str, self.pieces[:40]))}{place}"
+        keys = ",".join(map(str, self.pieces))
+        if len(self.pieces) > MOST_NAMED:
+            keys = f"{len(self.pieces)}#{hashlib.sha256(keys.encode()).hexdigest()[:16]}"
+        return f"{self.code}:{keys}{place}" + (f"/{self.layer}" if self.layer else "")
 
     def as_dict(self) -> dict:
         return {
@@ -52,6 +62,7 @@ class Finding:
             "limit": self.limit,
             "unit": self.unit,
             "by_place": self.by_place,
+            "layer": self.layer,
         }
 
     @classmethod
@@ -69,6 +80,7 @@ class Finding:
             limit=values.get("limit"),
             unit=str(values.get("unit", "")),
             by_place=bool(values.get("by_place", False)),
+            layer=int(values.get("layer", 0)),
         )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from .errors import BadChoice
 
+FIRST_YEAR, LAST_YEAR = 1990, 2200
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 SPAN = re.compile(r"^(\d{1,2})(?:[:.](\d{2}))?\s*(?:-|–|to)\s*(\d{1,2})(?:[:.](\d{2}))?$")
 
@@ -28,6 +29,17 @@ def parse_day(text: str) -> list[tuple[int, int]]:
     if any(a[1] > b[0] for a, b in zip(spans, spans[1:], strict=False)):
         raise BadChoice(f"The spans in “{text.strip()}” overlap.")
     return spans
+
+
+def day_of(text: str) -> dt.date:
+    """The day in ``2026-12-01``. Raises `BadChoice`; days that no workshop plans for are taken for a slip of the hand."""
+    try:
+        day = dt.date.fromisoformat(text)
+    except ValueError:
+        raise BadChoice("Type the first day as year-month-day, for example 2026-12-01.") from None
+    if not FIRST_YEAR <= day.year <= LAST_YEAR:
+        raise BadChoice(f"A first day in {day.year} cannot be planned for: from {FIRST_YEAR} to {LAST_YEAR}.")
+    return day
 
 
 def parse_week(week: dict[str, str]) -> dict[str, list[tuple[int, int]]]:

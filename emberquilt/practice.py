@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass, field, fields, replace
 
 from .errors import BadChoice
 from .hours import DAYS, parse_week
-from .units import format_area, format_length
+from .units import MM_PER_UNIT, Length, exact_length, format_area, format_length
 
 CHOICES = {
     "unit": {"in": "inches", "mm": "millimetres"},
@@ -119,15 +119,39 @@ class Practice:
     def as_dict(self) -> dict:
         return asdict(self)
 
+    def unit_for(self, mm: float) -> str:
+        """The unit a length is said in: what is finer than a 1/32 in tells nothing in inches and stays in mm."""
+        return "mm" if 0 < mm < FINE_MM else self.unit
+
     def say(self, mm: float) -> str:
-        """A length in the shop's words; what is finer than a 1/32 in tells nothing in inches and stays in mm."""
-        return format_length(mm, self.unit if mm >= FINE_MM else "mm", self.denominator)
+        """A length in the shop's words, for reading."""
+        return format_length(mm, self.unit_for(mm), self.denominator)
+
+    def written(self, mm: float) -> str:
+        """A length for a field that comes back: typed again it is the same length."""
+        return exact_length(mm, self.unit, self.denominator)
+
+    def offered(self, mm: float) -> str:
+        """A length to begin with, round in the shop's unit: whole millimetres, or eighths of an inch."""
+        unit_mm = MM_PER_UNIT["in"] / 8 if self.unit == "in" else 1.0
+        return self.written(max(round(mm / unit_mm), 1) * unit_mm)
+
+    def typed(self, /, **texts: str) -> dict:
+        """Values as a form sends them: lengths are read, and one that stands as `written` shows it stays what is kept.
+        Raises `BadLength`."""
+        values: dict = dict(texts)
+        for name, text in texts.items():
+            if name in LIMITS and name.endswith("_mm") and isinstance(text, str):
+                kept = getattr(self, name)
+                same = text.strip() == self.written(kept)
+                values[name] = kept if same else Length.parse(text, self.unit).mm
+        return values
 
     def say_area(self, mm2: float) -> str:
         return format_area(mm2, self.unit)
 
-    def changed(self, **values) -> "Practice":
-        """A copy with other values, checked."""
+    def changed(self, /, **values) -> "Practice":
+        """A copy with other values, checked. Names are what a form sends: also `self` is one, and no practice."""
         return replace(self, **{name: check(name, value) for name, value in values.items()})
 
 
@@ -135,7 +159,7 @@ def check(name: str, value):
     """The value in its right type, or `BadChoice` in a sentence."""
     words = name.replace("_mm", "").replace("_", " ")
     if name in CHOICES:
-        if value not in CHOICES[name]:
+        if not isinstance(value, str) or value not in CHOICES[name]:
             raise BadChoice(f"“{value}” is no choice for {words}.")
         return value
     if name == "hours":

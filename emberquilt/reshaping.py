@@ -1,6 +1,6 @@
 """Verbs that change outlines: each a pure function from a composition, its layer in hand and values to an `Edit`."""
 
-import json
+import math
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
@@ -17,6 +17,7 @@ from .pattern import surgery
 from .pattern.coverage import largest_circle, on_grid
 from .pattern.numbering import reading_order
 from .pattern.plates import plate_round
+from .plain import read_marks
 from .rack.boards import to_board
 from .units import Length
 
@@ -26,10 +27,12 @@ Values = dict[str, Any]
 
 def points_of(values: Values) -> np.ndarray:
     """What was drawn: [[x, y], ...] in mm as JSON; smooth through its points where `curve` is asked for."""
+    sentence = "The line that was drawn could not be read. Draw it again."
+    drawn = read_marks(str(values.get("points", "")), sentence)
     try:
-        points = np.array(json.loads(str(values.get("points", ""))), float)
-    except (ValueError, TypeError):
-        raise BadChoice("The line that was drawn could not be read. Draw it again.") from None
+        points = np.array(drawn, float)
+    except (ValueError, TypeError, OverflowError):
+        raise BadChoice(sentence) from None
     if (
         points.ndim != 2
         or points.shape[1:] != (2,)
@@ -56,9 +59,10 @@ def length_of(
 
 def snap_of(values: Values) -> float:
     try:
-        return min(max(float(values.get("snap", 1.0)), 0.05), 20.0)
+        snap = float(values.get("snap", 1.0))
     except (TypeError, ValueError):
         return 1.0
+    return min(max(snap, 0.05), 20.0) if math.isfinite(snap) else 1.0
 
 
 def reshaped(composition: Composition, layer: Layer, made: surgery.Reshape, label: str, **born) -> Edit:
@@ -218,8 +222,8 @@ def _fitted(composition: Composition, edit: Edit) -> Edit:
     """The edit, with everything moved so that the picture begins at (0, 0) again and has the right size."""
     then = applied(composition, edit)
     boxes = np.array([layer.coverage.bounds_mm for layer in then.layers if len(layer.coverage)])
-    left, top = boxes[:, :2].min(axis=0)
-    right, bottom = boxes[:, 2:].max(axis=0)
+    left, top = boxes[:, :2].min(axis=0).tolist()
+    right, bottom = boxes[:, 2:].max(axis=0).tolist()
     size = {"width_mm": round(right - left, 3), "height_mm": round(bottom - top, 3)}
     size = {name: value for name, value in size.items() if abs(value - getattr(composition, name)) > 1e-9}
     if abs(left) < 1e-9 and abs(top) < 1e-9:

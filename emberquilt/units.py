@@ -1,4 +1,7 @@
-"""Lengths as people write them: ``15 1/2``, ``15-1/2 in``, ``5'``, ``390mm``, ``39 cm``.
+"""Lengths as people write them: ``15 1/2``, ``15-1/2 in``, ``.5 in``, ``5'``, ``390mm``, ``39,5 cm``, ``1,000 mm``.
+
+They are written in two ways: `format_length` for reading, rounded to what a ruler shows, and `exact_length` for a field
+that is sent back, so that what nobody touched returns as it was.
 
 Inside, every length is a float in millimetres. What is typed becomes a `Length` at the edge, so that a bare
 number is never mistaken for one.
@@ -20,7 +23,15 @@ UNIT_WORDS = {
     **{w: "ft" for w in ("ft", "ft.", "foot", "feet", "'", "′")},
 }
 VULGAR = {"½": "1/2", "¼": "1/4", "¾": "3/4", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8", "⅓": "1/3", "⅔": "2/3"}
-NUMBER = re.compile(r"^(?:(?P<whole>\d+(?:[.,]\d+)?)|(?P<mixed>\d+)[\s-]+(?P<frac>\d+/\d+)|(?P<only>\d+/\d+))$")
+GROUPED = (
+    re.compile(r"^(?P<whole>[1-9]\d{0,2}(?:,\d{3})+)(?:\.(?P<rest>\d+))?$"),
+    re.compile(r"^(?P<whole>[1-9]\d{0,2}(?:\.\d{3})+),(?P<rest>\d+)$"),
+    re.compile(r"^(?P<whole>[1-9]\d{0,2}(?: \d{3})+)(?:[.,](?P<rest>\d+))?$"),
+)
+"""Digits in groups of three. A comma before exactly three digits parts thousands: nobody measures wood to a thousandth."""
+NUMBER = re.compile(
+    r"^(?:(?P<whole>\d+(?:[.,]\d+)?|[.,]\d+)|(?P<mixed>\d+)[\s-]+(?P<frac>\d+/\d+)|(?P<only>\d+/\d+))$"
+)
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -74,6 +85,9 @@ def _leading_feet(cleaned: str) -> tuple[float, str]:
 
 
 def _number(number: str, text: str) -> float:
+    for grouped in GROUPED:
+        if match := grouped.match(number):
+            return float(re.sub(r"\D", "", match["whole"]) + "." + (match["rest"] or "0"))
     match = NUMBER.match(number)
     if match is None:
         raise BadLength(f"“{text.strip()}” is not a length. Type for example 15 1/2 in, 390 mm or 39 cm.")
@@ -101,6 +115,22 @@ def format_length(mm: float, unit: str = "mm", denominator: int = 32, with_unit:
         number = f"{mm:.1f}".removesuffix(".0")
         number = "0" if number == "-0" else number
     return f"{number} {unit}" if with_unit else number
+
+
+EXACT_MM = 5e-4
+"""What is written for a field differs from what is kept by less than this, which nobody can measure."""
+
+
+def exact_length(mm: float, unit: str = "mm", denominator: int = 32) -> str:
+    """The length for a field that is sent back: `Length.parse` gives it again within `EXACT_MM`. In inches where a fraction
+    down to 1/denominator, or 1/64, says it, otherwise in millimetres."""
+    if unit == "in":
+        for parts in (denominator, 64):
+            ticks = mm / MM_PER_INCH * parts
+            if abs(ticks - round(ticks)) * MM_PER_INCH / parts < EXACT_MM:
+                return format_length(mm, "in", parts)
+    number = f"{mm:.3f}".rstrip("0").removesuffix(".")
+    return f"{'0' if number == '-0' else number} mm"
 
 
 def format_area(mm2: float, unit: str = "mm") -> str:

@@ -262,4 +262,5 @@ def _places(plan: Plan, finding: Finding) -> list[tuple[float, float]]:
     if len(finding.pieces) > MOST_PINS:
         return []
     spots = plan.composition.in_hand.coverage.spots
-    return [(spots[key].x_mm, spots[key].y_mm) for key in finding.pieces]
+    # what intake found may speak of a piece that is gone since, or lies in another layer
+    return [(spots[key].x_mm, spots[key].y_mm) for key in finding.pieces if key in spots]

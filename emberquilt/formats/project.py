@@ -4,11 +4,12 @@ Reading trusts nothing: sizes are bounded before anything is unpacked, names out
 document is checked against its JSON Schema, and the pieces must form a valid coverage.
 """
 
+import datetime as dt
 import io
 import json
 import zipfile
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import files
 
@@ -16,10 +17,15 @@ import jsonschema
 import numpy as np
 import shapely
 
+from ..bench import cards
 from ..composition import Composition, Layer, Piece
-from ..errors import BadChoice, BadProject
+from ..errors import BadChoice, BadProject, EmberError
 from ..findings import Finding
+from ..hours import FIRST_YEAR, LAST_YEAR, day_of
+from ..keys import keys_in
 from ..pattern.coverage import Coverage, on_grid
+from ..plain import HIDDEN, read_json, texts
+from ..plan import Plan
 from ..practice import Practice
 from ..rack.coats import coat_of
 from ..rack.rack import Rack
@@ -136,7 +142,7 @@ def read_project(data: bytes) -> Project:
             _check_entries(archive)
             if DOCUMENT not in archive.namelist():
                 raise BadProject(f"This ZIP holds no {DOCUMENT}: it is no project file.")
-            document = json.loads(archive.read(DOCUMENT).decode())
+            document = read_json(archive.read(DOCUMENT).decode())
             version = document.get("version") if isinstance(document, dict) else None
             _check_document(document, version)
             source_name = document["source"].removeprefix("source/")
@@ -151,7 +157,48 @@ def read_project(data: bytes) -> Project:
         if isinstance(problem, BadProject | BadChoice):
             raise
         raise BadProject("This project file is damaged and cannot be unpacked.") from problem
+    _check_log(document["log"])
     return Project(_composition(document), document["saved"], tuple(document["log"]), source_name, source)
+
+
+def read_planned(data: bytes) -> Project:
+    """The project, once it is sure that every layer of it can be planned: a file that would break a page is refused whole.
+    Raises `BadProject`."""
+    project = read_project(data)
+    work = project.composition
+    try:
+        for layer in work.layers:
+            plan = Plan(replace(work, hand=layer.key))
+            cards(plan)
+            if not any(f.code == "no-dates" for f in plan.every_finding):
+                _ = plan.schedule
+    except Exception as problem:
+        words = str(problem) if isinstance(problem, EmberError) else f"{type(problem).__name__}: {str(problem)[:80]}"
+        raise BadProject(f"No plan can be made of this project file, so it is refused: {words}") from problem
+    return project
+
+
+def _check_log(log: list[dict]) -> None:
+    for event in log:
+        try:
+            year = dt.datetime.fromisoformat(event["at"]).year
+        except ValueError:
+            raise BadProject("A date in this file's log is damaged.") from None
+        if not FIRST_YEAR <= year <= LAST_YEAR:
+            raise BadProject(f"A date in this file's log lies in the year {year}; it is refused.")
+
+
+def _check_pins(pins: dict) -> None:
+    """What was decided about the plan must be what a plan can be made of."""
+    try:
+        if "start" in pins:
+            day_of(pins["start"])
+        for text in (*(f["keys"] for f in pins.get("flows", ())), *(k for p in pins.get("palettes", ()) for _, k in p["woods"])):
+            keys_in(text)
+    except BadChoice as problem:
+        raise BadProject(f"A decision in this project file cannot be kept: {problem}") from None
+    except ValueError:
+        raise BadProject("A list of pieces in this project file is damaged.") from None
 
 
 def _check_entries(archive: zipfile.ZipFile) -> None:
@@ -171,10 +218,20 @@ def _check_document(document, version) -> None:
         raise BadProject(
             f"This project file is of version {version}; this workshop reads up to {VERSION}. Update and open it again."
         )
-    problem = next(iter(jsonschema.Draft202012Validator(schema()).iter_errors(document)), None)
+    problem = next(iter(_validator().iter_errors(document)), None)
     if problem is not None:
         place = "/".join(str(p) for p in problem.absolute_path) or "the document"
         raise BadProject(f"This project file is damaged at {place}: {problem.message[:120]}.")
+    if any(HIDDEN.search(text) for text in texts(document, frozenset({"rings"}))):
+        raise BadProject("This project file holds signs that cannot be written down; it is refused.")
+
+
+@cache
+def _validator():
+    """Whole numbers must be written as such: 1.0 would be no key."""
+    base = jsonschema.Draft202012Validator
+    whole = base.TYPE_CHECKER.redefine("integer", lambda _, v: isinstance(v, int) and not isinstance(v, bool))
+    return jsonschema.validators.extend(base, type_checker=whole)(schema())
 
 
 def _composition(document: dict) -> Composition:
@@ -185,8 +242,9 @@ def _composition(document: dict) -> Composition:
         raise BadProject("Two pieces in this project file have the same key.")
     if len({layer.key for layer in layers}) != len(layers):
         raise BadProject("Two layers in this project file have the same key.")
-    if not any(layer.solid.pieces for layer in layers):
+    if not any(layer.pieces for layer in layers):
         raise BadProject("This project file holds no pieces.")
+    _check_pins(document["pins"])
     try:
         practice = Practice.from_dict(document["practice"])
     except BadChoice as problem:
@@ -211,8 +269,8 @@ def _layer(values: dict, shelf: Shelf) -> Layer:
     except (ValueError, shapely.errors.GEOSException):
         raise BadProject("An outline in this project file is damaged.") from None
     coverage = Coverage([p["key"] for p in values["pieces"]], list(on_grid(np.array(outlines))))
-    if not coverage.is_valid:
-        raise BadProject("The pieces in this project file overlap or leave gaps; it is refused.")
+    if not coverage.fits:
+        raise BadProject("The pieces in this project file overlap, or do not meet where they should; it is refused.")
     for piece in values["pieces"]:
         if piece["wood"] and piece["wood"] not in shelf:
             raise BadProject(f"This project file uses a wood that is not on this shelf: “{piece['wood'][:40]}”.")

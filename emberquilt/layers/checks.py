@@ -241,6 +241,7 @@ def _unglued(composition: Composition, layer: Layer, below: Layer) -> list[Findi
             "Sheets are glued on a strip; a line of glue does not hold.",
             limit=GLUE_MM,
             unit="mm",
+            layer=layer.key,
         )
     ]
 

@@ -7,6 +7,7 @@ edges, never by measuring closeness.
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from threading import Lock
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,6 +17,8 @@ from ..constants import GRID_MM
 from .paths import path_of
 
 T = TypeVar("T")
+SLIVER_MM = 0.05
+"""A hole narrower than this between pieces is a fault of matching, never meant."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +53,11 @@ class Spot:
 
 
 class Coverage:
-    """Piece keys and their outlines (Shapely polygons, mm, y downwards). Immutable; what is derived is kept."""
+    """Piece keys and their outlines (Shapely polygons, mm, y downwards). Immutable; what is derived is kept.
+
+    Two threads may ask at once: both may work the same out, and what is kept is never walked through while it grows.
+    A coverage may hold no piece at all, as when everything in a layer was cut away.
+    """
 
     def __init__(self, keys: Sequence[int], outlines: Sequence[shapely.Polygon]):
         self.keys: tuple[int, ...] = tuple(keys)
@@ -59,6 +66,7 @@ class Coverage:
             raise ValueError("as many keys as outlines")
         self._derived: dict[Hashable, Any] = {}
         self._of_each: dict[Hashable, dict[int, Any]] = {}
+        self._lock = Lock()
 
     def once(self, name: Hashable, compute: Callable[[], T]) -> T:
         """What `compute` derives from all these outlines together, kept under `name` with them."""
@@ -66,23 +74,33 @@ class Coverage:
             self._derived[name] = compute()
         return self._derived[name]
 
-    def each(self, name: Hashable, compute: Callable[[list[int], np.ndarray], Iterable[T]]) -> dict[int, T]:
+    def each(
+        self,
+        name: Hashable,
+        compute: Callable[[list[int], np.ndarray], Iterable[T]],
+        keys: Iterable[int] | None = None,
+    ) -> dict[int, T]:
         """What follows from each outline alone, by key. Kept per piece, so an edit works out only what it changed.
 
-        `compute` gets keys and outlines and gives their values in the same order.
+        `compute` gets keys and outlines and gives their values in the same order. With `keys` only those are asked for:
+        the table may then lack others, and must be looked up, not walked through.
         """
-        table = self._of_each.setdefault(name, {})
-        missing = [key for key in self.keys if key not in table]
+        table = self._table(name)
+        missing = [key for key in (self.keys if keys is None else keys) if key not in table]
         if missing:
             outlines = np.array([self.by_key[key] for key in missing])
-            table.update(zip(missing, compute(missing, outlines), strict=True))
+            made = dict(zip(missing, compute(missing, outlines), strict=True))
+            with self._lock:
+                table.update(made)
         return table
 
     def of(self, key: int, name: Hashable, compute: Callable[[shapely.Polygon], T]) -> T:
         """What follows from the outline of one piece, kept with it."""
-        table = self._of_each.setdefault(name, {})
+        table = self._table(name)
         if key not in table:
-            table[key] = compute(self.by_key[key])
+            made = compute(self.by_key[key])
+            with self._lock:
+                table[key] = made
         return table[key]
 
     def replaced(self, changed: Mapping[int, shapely.Polygon], gone: Iterable[int] = ()) -> "Coverage":
@@ -94,11 +112,20 @@ class Coverage:
         table = {key: outline for key, outline in (self.by_key | dict(changed)).items() if key not in gone}
         made = Coverage(list(table), list(table.values()))
         moved = gone | set(changed)
-        for name, values in self._of_each.items():
+        for name, values in self._kept():
             made._of_each[name] = {key: value for key, value in values.items() if key not in moved}
         if "seams" in self.__dict__:
             made.__dict__["seams"] = self._seams_after(made, moved)
         return made
+
+    def _table(self, name: Hashable) -> dict[int, Any]:
+        with self._lock:
+            return self._of_each.setdefault(name, {})
+
+    def _kept(self) -> list[tuple[Hashable, dict[int, Any]]]:
+        """A copy of what is known about each piece, taken while nobody adds to it."""
+        with self._lock:
+            return [(name, dict(values)) for name, values in list(self._of_each.items())]
 
     def _seams_after(self, made: "Coverage", moved: set[int]) -> tuple["Seam", ...]:
         """Seams of `made`: those between unmoved pieces stand; only round the moved ones are they looked up again."""
@@ -112,7 +139,7 @@ class Coverage:
     def in_order(self, keys: Sequence[int]) -> "Coverage":
         """The same pieces in another order, with all that is known about them."""
         made = Coverage(keys, [self.by_key[key] for key in keys])
-        made._of_each = self._of_each
+        made._of_each, made._lock = self._of_each, self._lock
         made.__dict__.update({name: value for name, value in self.__dict__.items() if name in ("seams", "by_key")})
         return made
 
@@ -133,12 +160,14 @@ class Coverage:
 
     @cached_property
     def bounds_mm(self) -> tuple[float, float, float, float]:
+        if not self.outlines:
+            return (0.0, 0.0, 0.0, 0.0)
         return tuple(shapely.total_bounds(np.array(self.outlines)).tolist())
 
     @cached_property
     def outside(self) -> shapely.Geometry:
-        """The outer border of the whole: the union of all pieces."""
-        return shapely.coverage_union_all(np.array(self.outlines))
+        """The outer border of the whole: the union of all pieces; empty where there is none."""
+        return shapely.coverage_union_all(np.array(self.outlines)) if self.outlines else shapely.MultiPolygon()
 
     @cached_property
     def sheet_area_mm2(self) -> float:
@@ -157,6 +186,18 @@ class Coverage:
         if not len(outlines) or not shapely.is_valid(outlines).all() or not shapely.coverage_is_valid(outlines):
             return False
         return abs(sum(self.area_mm2.values()) - self.sheet_area_mm2) <= 1e-6 * self.sheet_area_mm2
+
+    @cached_property
+    def fits(self) -> bool:
+        """Every outline valid, no overlap, edges matched, no sliver left between neighbours. Unlike `is_valid` it lets
+        real holes stand: an overlay may be a ring, and a layer may hold nothing."""
+        outlines = np.array(self.outlines)
+        if not len(outlines):
+            return True
+        if not shapely.is_valid(outlines).all() or not shapely.coverage_is_valid(outlines):
+            return False
+        rings = [ring for part in shapely.get_parts(self.outside) for ring in part.interiors]
+        return not shapely.is_empty(shapely.buffer(shapely.polygons(rings), -SLIVER_MM / 2)).any() if rings else True
 
     @cached_property
     def seams(self) -> tuple[Seam, ...]:

@@ -1,11 +1,11 @@
 """What a person can turn before pieces are kept, in shop words, and how large the work is to become."""
 
-import json
 import re
 from dataclasses import dataclass
 
 from ..constants import GREATEST_WIDTH_MM, MM_PER_INCH, SMALLEST_WIDTH_MM
 from ..errors import BadChoice, BadLength
+from ..plain import read_marks
 from ..units import Length
 
 KINDS = {
@@ -197,18 +197,22 @@ def _number(text: str, low: float, high: float, what: str) -> float:
 
 def _points(text: str, most: int) -> list[Point]:
     """Points as shares of the picture, JSON [[x, y], ...]."""
+    sentence = "The points that were marked could not be read. Mark them again."
+    marked = read_marks(str(text) or "[]", sentence)
     try:
-        points = [(float(x), float(y)) for x, y in json.loads(str(text) or "[]")][: most + 1]
-    except (ValueError, TypeError):
-        raise BadChoice("The points that were marked could not be read. Mark them again.") from None
+        points = [(float(x), float(y)) for x, y in marked][: most + 1]
+    except (ValueError, TypeError, OverflowError):
+        raise BadChoice(sentence) from None
     if len(points) > most or not all(-1 <= v <= 2 for p in points for v in p):
-        raise BadChoice("The points that were marked could not be read. Mark them again.")
+        raise BadChoice(sentence)
     return points
 
 
 def _boxes(text: str) -> list[tuple[float, float, float, float]]:
+    sentence = "The places that get more tones could not be read. Mark them again."
+    marked = read_marks(str(text), sentence)
     try:
-        boxes = [(float(a), float(b), float(c), float(d)) for a, b, c, d in json.loads(str(text))][:12]
-    except (ValueError, TypeError):
-        raise BadChoice("The places that get more tones could not be read. Mark them again.") from None
+        boxes = [(float(a), float(b), float(c), float(d)) for a, b, c, d in marked][:12]
+    except (ValueError, TypeError, OverflowError):
+        raise BadChoice(sentence) from None
     return [(min(a, c), min(b, d), max(a, c), max(b, d)) for a, b, c, d in boxes]

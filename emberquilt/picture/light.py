@@ -38,7 +38,9 @@ def distances(labels: np.ndarray, px_per_mm: float) -> np.ndarray:
     across, down = labels[:, 1:] != labels[:, :-1], labels[1:] != labels[:-1]
     for view, differs in ((border[:, 1:], across), (border[:, :-1], across), (border[1:], down), (border[:-1], down)):
         view[differs] = 0
-    return (cv2.distanceTransform(border, cv2.DIST_L2, cv2.DIST_MASK_5) + 0.5) / px_per_mm
+    # where there is no border at all, OpenCV answers with the greatest float there is
+    pixels = np.minimum(cv2.distanceTransform(border, cv2.DIST_L2, cv2.DIST_MASK_5), np.float32(1e6))
+    return (pixels + np.float32(0.5)) / np.float32(px_per_mm)
 
 
 def slopes(distance: np.ndarray, within: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

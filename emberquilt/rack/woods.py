@@ -139,7 +139,7 @@ def typed_wood(code: str, values: Mapping[str, Any], like: Wood | None = None) -
     made["mark"] = str(made["mark"]).strip()[:2].capitalize()
     if not made["name"] or len(made["mark"]) != 2:
         raise BadChoice("A wood needs a name, and a mark of two letters for the pattern.")
-    if made["kind"] not in KINDS:
+    if str(made["kind"]) not in KINDS:
         raise BadChoice(f"“{made['kind']}” is no kind of wood.")
     for name, (low, high, words) in LIMITS.items():
         made[name] = _number(made[name], low, high, words, name in COEFFICIENTS)
@@ -148,7 +148,7 @@ def typed_wood(code: str, values: Mapping[str, Any], like: Wood | None = None) -
             made[name] = "#{:02x}{:02x}{:02x}".format(*rgb_of(str(made[name])))
     for name in ("dust", "ages", "figure"):
         made[name] = " ".join(str(made[name]).split())[:200]
-    if not re.fullmatch(r"([a-z_]+=[\d.]+ ?)*", made["figure"]):
+    if not re.fullmatch(r"([a-z_]+=(\d+\.?\d*|\.\d+) ?)*", made["figure"]):
         raise BadChoice("The drawn grain is written as name=number, for example ring_mm=5 ring=.3.")
     made["brittle"], made["flash"] = (made[name] in (True, "1", "yes", "on") for name in ("brittle", "flash"))
     return Wood(**made)

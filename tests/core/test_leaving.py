@@ -206,7 +206,6 @@ BAD = {
     "not a number": (rewritten(piece(0, rings=[[[0, 0], ["x", 0], [30, 30]]])), "damaged"),
     "infinite": (rewritten(piece(0, thickness_mm=float("inf"))), "damaged"),
     "no pieces": (rewritten(lambda d: d["layers"][0].update(pieces=[])), "damaged"),
-    "no wood": (rewritten(lambda d: [p.update(opening=True) for p in d["layers"][0]["pieces"]]), "no pieces"),
     "layer twice": (
         rewritten(
             lambda d: d["layers"].append(d["layers"][0] | {"pieces": [d["layers"][0]["pieces"][0] | {"key": 999}]})

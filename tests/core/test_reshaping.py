@@ -220,7 +220,9 @@ def test_a_bridge_holds_what_would_fall_out():
     [
         ("split", [1], {"points": "nonsense"}, BadChoice, "could not be read"),
         ("split", [1], {"points": "[[1,2]]"}, BadChoice, "two points"),
-        ("split", [1], {"points": "[[1,2],[1e9,NaN]]"}, BadChoice, "two points"),
+        ("split", [1], {"points": "[[1,2],[1e9,NaN]]"}, BadChoice, "could not be read"),
+        ("split", [1], {"points": "[[1,2],[1e9,3]]"}, BadChoice, "two points"),
+        ("split", [1], {"points": "[" * 5000}, BadChoice, "could not be read"),
         ("join", [1, 9], {}, BadChoice, "share a seam"),
         ("seam", [1], {"points": "[[1,2],[3,4]]"}, BadChoice, "two pieces"),
         ("smooth", [], {}, BadChoice, "Choose a piece"),

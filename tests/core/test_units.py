@@ -2,8 +2,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from emberquilt.errors import BadLength
-from emberquilt.units import Length, format_area, format_length, format_minutes
+from emberquilt.errors import BadChoice, BadLength
+from emberquilt.practice import LIMITS, Practice
+from emberquilt.units import EXACT_MM, Length, exact_length, format_area, format_length, format_minutes
 
 TYPED = [
     ("15 1/2", "in", 393.7),
@@ -22,6 +23,16 @@ TYPED = [
     ("12", "mm", 12.0),
     ("12", "in", 304.8),
     ("0.5 in", "mm", 12.7),
+    (".5 in", "mm", 12.7),
+    (",5 in", "mm", 12.7),
+    ("1,000 mm", "in", 1000.0),
+    ("1,000", "mm", 1000.0),
+    ("1,234,567.5 mm", "mm", 1_234_567.5),
+    ("1.234,5 mm", "mm", 1234.5),
+    ("1 000 mm", "mm", 1000.0),
+    ("0,125 in", "mm", 3.175),
+    ("12,75 mm", "mm", 12.75),
+    ("1.250 in", "mm", 31.75),
 ]
 
 
@@ -50,6 +61,35 @@ def test_inches_survive_being_shown_and_typed_again(ticks, denominator):
 @given(st.floats(0.05, 5000))
 def test_millimetres_are_shown_to_a_tenth(mm):
     assert abs(Length.parse(format_length(mm, "mm"), "in").mm - mm) <= 0.05 + 1e-9
+
+
+@given(st.floats(0.01, 5000), st.sampled_from(["in", "mm"]), st.sampled_from([8, 16, 32, 64]))
+def test_what_a_field_shows_comes_back_as_it_was(mm, unit, denominator):
+    shown = exact_length(mm, unit, denominator)
+    assert abs(Length.parse(shown, "ft").mm - mm) <= EXACT_MM + 1e-9
+
+
+@pytest.mark.parametrize(
+    ("mm", "unit", "shown"),
+    [(19.05, "in", "3/4 in"), (19.0, "in", "19 mm"), (149.4, "in", "149.4 mm"), (19.049999999999997, "in", "3/4 in"),
+     (19.049999999999997, "mm", "19.05 mm"), (0.396875, "in", "1/64 in"), (0, "in", "0 in")],
+)  # fmt: skip
+def test_fields_show_fractions_only_where_they_are_true(mm, unit, shown):
+    assert exact_length(mm, unit) == shown
+
+
+@pytest.mark.parametrize("unit", ["in", "mm"])
+def test_a_form_sent_back_unchanged_changes_nothing(unit):
+    kept = Practice(unit=unit, ruler_across_mm=149.4, ruler_down_mm=149.12345, shim_inset_mm=4.0, neck_mm=5.1)
+    sent = {name: kept.written(getattr(kept, name)) for name in LIMITS if name.endswith("_mm")}
+    assert kept.changed(**kept.typed(**sent)) == kept
+    assert kept.changed(**kept.typed(**sent | {"neck_mm": "6 mm"})).neck_mm == 6.0
+
+
+def test_names_that_are_no_practice_are_refused():
+    for name in ("self", "changed", "__class__"):
+        with pytest.raises(BadChoice, match="no practice"):
+            Practice().changed(**Practice().typed(**{name: "1"}))
 
 
 def test_a_bare_number_cannot_be_added_to_a_length():

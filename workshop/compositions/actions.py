@@ -13,7 +13,7 @@ from emberquilt.change import LAYER_FIELDS, Edit, applied, inverse
 from emberquilt.composition import Composition, composition_of
 from emberquilt.edits import edit
 from emberquilt.errors import EmberError
-from emberquilt.formats.project import Project, own_woods, read_project
+from emberquilt.formats.project import Project, own_woods, read_planned
 from emberquilt.practice import Practice
 from workshop.shop.actions import bring_woods
 
@@ -150,7 +150,7 @@ def bring_project(owner, data: bytes) -> models.Composition:
     """A project file as a new composition of this owner, with its log. Raises `BadProject`; then nothing is kept."""
     from workshop.bench.actions import keep_log
 
-    project: Project = read_project(data)
+    project: Project = read_planned(data)
     with transaction.atomic():
         spoken_of = [event["piece"] for event in project.log]
         composition = replace(project.composition, last_key=max(spoken_of, default=0))

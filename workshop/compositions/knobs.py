@@ -5,7 +5,6 @@ from emberquilt.pattern.intake import recognise
 from emberquilt.pattern.knobs import CHOICES, KINDS, LIMITS, SIZES, Knobs
 from emberquilt.pattern.lettering import FONTS
 from emberquilt.practice import Practice
-from emberquilt.units import format_length
 
 from .models import Draft
 
@@ -72,7 +71,7 @@ def _usual(name: str, practice: Practice):
     value = getattr(Knobs(), name)
     if not name.endswith("_mm"):
         return f"{value:g}" if isinstance(value, float) else value
-    return format_length(value, practice.unit, practice.denominator) if value else ""
+    return practice.offered(value) if value else ""
 
 
 def _choices(name: str, sort: str) -> dict[str, str] | None:

@@ -91,11 +91,7 @@ def change_practice(owner, values: dict) -> Practice:
     with transaction.atomic():
         shop = Shop.objects.select_for_update().get(pk=shop_of(owner).pk)
         practice = Practice.from_dict(shop.practice)
-        typed = {
-            name: Length.parse(value, practice.unit).mm if name.endswith("_mm") and isinstance(value, str) else value
-            for name, value in values.items()
-        }
-        changed = practice.changed(**typed)
+        changed = practice.changed(**practice.typed(**values))
         shop.practice = changed.as_dict()
         shop.save(update_fields=["practice"])
     return changed

@@ -1,7 +1,5 @@
 """What the shop owns and how it works."""
 
-import json
-
 import cv2
 from django.contrib import messages
 from django.http import HttpResponse
@@ -15,6 +13,7 @@ from emberquilt.hours import DAYS
 from emberquilt.pattern.raster_source import read_picture
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import tile
+from emberquilt.plain import read_marks
 from emberquilt.rack.boards import DEFECTS, Board
 from emberquilt.rack.photo import REFERENCES
 from emberquilt.rack.rack import Rack
@@ -130,21 +129,15 @@ def _marks(values) -> dict:
     marks = {}
     for name in ("corners", "outline", "points", "patch"):
         if text := values.get(name, ""):
-            try:
-                marks[name] = json.loads(text[:20_000])
-            except ValueError:
-                raise BadChoice(
-                    "The places that were marked on the photo could not be read. Mark them again."
-                ) from None
+            sentence = "The places that were marked on the photo could not be read. Mark them again."
+            marks[name] = read_marks(text[:20_000], sentence)
     return marks | {name: values[name][:40] for name in ("apart", "reference") if values.get(name)}
 
 
 @require_POST
 def defect(request, pk):
-    try:
-        ring = json.loads(request.POST.get("points", "")[:40_000])
-    except ValueError:
-        ring = []
+    drawn = request.POST.get("points", "")[:40_000]
+    ring = read_marks(drawn, "The line round the defect could not be read. Draw it again.")
     kind = request.POST.get("kind", "")
     return _said(
         request, lambda: actions.mark_defect(request.user, pk, kind, ring), "Marked on the board.", "board", pk

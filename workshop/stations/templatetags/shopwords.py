@@ -6,7 +6,7 @@ from django import template
 from django.utils.html import conditional_escape, format_html
 from django.utils.safestring import mark_safe
 
-from emberquilt.practice import FINE_MM, Practice
+from emberquilt.practice import Practice
 from emberquilt.units import format_length, format_minutes, inch_parts
 
 register = template.Library()
@@ -17,7 +17,7 @@ def long(mm: float | None, practice: Practice):
     """``2 3/8 in`` set with a true fraction, or millimetres."""
     if mm is None:
         return "not set"
-    if practice.unit != "in" or 0 < mm < FINE_MM:
+    if practice.unit_for(mm) != "in":
         return format_html('<span class="m">{}</span> mm', format_length(mm, "mm", with_unit=False))
     return format_html("{} in", bare_inches(mm, practice.denominator))
 
@@ -35,13 +35,20 @@ def bare(mm: float | None, practice: Practice):
 def bare_inches(mm: float, denominator: int):
     whole, rest = inch_parts(mm, denominator)
     fraction = format_html('<span class="fr">{}</span>', str(rest)) if rest else ""
-    return format_html('<span class="m">{}{}</span>', whole if whole or not rest else "", fraction)
+    # the space is read aloud and copied; the style draws the fraction closer
+    return format_html('<span class="m">{}{}{}</span>', whole if whole or not rest else "", " " if whole and rest else "", fraction)
 
 
 @register.filter
 def typed(mm: float | None, practice: Practice) -> str:
-    """The length as one would type it, for an input."""
-    return "" if mm is None else format_length(mm, practice.unit, practice.denominator)
+    """The length as one would type it, for a field: sent back unchanged it is the same length."""
+    return "" if mm is None else practice.written(mm)
+
+
+@register.filter
+def offered(mm: float, practice: Practice) -> str:
+    """A length to begin with, for a field nobody filled yet."""
+    return practice.offered(mm)
 
 
 @register.filter

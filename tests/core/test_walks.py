@@ -1,0 +1,22 @@
+"""Whatever state verbs can reach is shown, planned and exported."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from emberquilt.change import applied
+from emberquilt.edits import edit
+from tests.walks import open_everything, small_work, steps, walk
+
+
+@settings(max_examples=40)
+@given(st.sampled_from(["one", "sheet", "three"]), st.lists(steps(), min_size=1, max_size=6))
+def test_every_state_that_verbs_reach_can_be_opened(kind, path):
+    open_everything(walk(small_work(kind), path))
+
+
+@pytest.mark.parametrize("kind", ["one", "sheet", "three"])
+def test_a_layer_of_openings_only_can_be_opened(kind):
+    work = small_work(kind)
+    made = edit(work, "overlay", [p.key for p in work.whole.solid.pieces], {"how": "move"})
+    open_everything(applied(work, made))

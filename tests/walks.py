@@ -1,0 +1,174 @@
+"""Random walks of verbs over small works: whatever state they reach must be shown, planned and exported."""
+
+import datetime as dt
+import json
+from dataclasses import replace
+
+import numpy as np
+import shapely
+from hypothesis import strategies as st
+
+from emberquilt.bench import cards
+from emberquilt.change import applied, inverse
+from emberquilt.composition import LAYER_KINDS, Composition, Layer, Piece
+from emberquilt.drawing.panel import dress_json, shapes_json
+from emberquilt.drawing.readings import read, readings_of
+from emberquilt.edits import VERBS, edit
+from emberquilt.errors import BadChoice, EmberError
+from emberquilt.findings import STATIONS
+from emberquilt.formats.export import export
+from emberquilt.formats.project import Project, read_project, write_project
+from emberquilt.pattern.coverage import Coverage
+from emberquilt.picture.render import draft
+from emberquilt.plan import Plan
+from emberquilt.rack.boards import Board
+from emberquilt.rack.rack import Rack
+from emberquilt.rack.woods import woods
+from tests.conftest import composition, grid
+
+MONDAY = dt.datetime(2026, 11, 23, 8, 0)
+CODES = ("", "cherry", "walnut", "holly", "padauk")
+RACK = Rack(woods(), (Board(1, "cherry", "C1", 400, 150, 19.0), Board(2, "walnut", "W1", 90, 60, 19.0)))
+PLACES = st.sampled_from([-20, 0, 15, 30, 45, 60, 90, 130])
+
+
+def small_work(kind: str) -> Composition:
+    """Squares of 30 mm: one layer; a frame round an opening with a figure in it; or three layers with openings and pins."""
+    if kind == "one":
+        return replace(composition(grid(2, 1)), rack=RACK, last_key=2)
+    if kind == "sheet":
+        eye = shapely.box(10, 10, 20, 20)
+        coverage = Coverage([1, 2, 3], [shapely.box(0, 0, 40, 40).difference(eye), eye, shapely.box(40, 0, 80, 40)])
+        pieces = (Piece(1, 1, "cherry", 0.0, 6.0), Piece(2, 0, opening=True), Piece(3, 2, "walnut", 90.0, 6.0))
+        return Composition("A sheet", 80, 40, (Layer(1, "Sheet", "sheet", coverage, pieces, 6.0),), rack=RACK, last_key=3)
+    below, above = grid(3, 2), Coverage([11, 12], [shapely.box(15, 15, 45, 45), shapely.box(45, 15, 75, 45)])
+    whole = Coverage([21], [shapely.box(0, 0, 90, 60)])
+    layers = (
+        Layer(1, "Backer", "backer", whole, (Piece(21, 9),), 3.0),
+        Layer(2, "Picture", "mosaic", below, tuple(Piece(k, k, "cherry", 0.0, 19.05) for k in below.keys)),
+        Layer(3, "Overlay", "overlay", above, (Piece(11, 7, "walnut"), Piece(12, 0, opening=True)), None, "", "", True),
+    )
+    pins = {"anchor": 5, "saw_first": [4, 2], "start": "2026-12-01", "together": ["fin"]}
+    return Composition("Three layers", 90, 60, layers, pins=pins, rack=RACK, last_key=21)
+
+
+@st.composite
+def steps(draw):
+    """A verb with values that a page could send, some of them nonsense, and a rule that chooses pieces."""
+    verb = draw(st.sampled_from(sorted(VERBS)))
+    points = draw(st.lists(st.tuples(PLACES, PLACES), min_size=2, max_size=5))
+    values = {
+        "points": json.dumps(points) if draw(st.booleans()) else "",
+        "curve": draw(st.sampled_from(["", "yes"])),
+        "snap": "1",
+        "wood": draw(st.sampled_from(CODES)),
+        "from": "cherry",
+        "to": "walnut",
+        "woods": "cherry,walnut",
+        "deg": "40",
+        "by": draw(st.sampled_from(["colour", "part", "wood", "15"])),
+        "by_mm": "1.5",
+        "mm": draw(st.sampled_from(["0", "3", "19.05", "50"])),
+        "part": draw(st.sampled_from(["", "fin", "plate"])),
+        "name": draw(st.sampled_from(["", "Fin"])),
+        "start": draw(st.sampled_from(["2026-12-01", "2026-02-31", "9999-12-31", "0001-01-01"])),
+        "how": draw(st.sampled_from(["", "copy", "move", "figure", "mirrored", "down", "across"])),
+        "kind": draw(st.sampled_from(["", *LAYER_KINDS])),
+        "outline": draw(st.sampled_from(["", "oval", "arch", "rectangle"])),
+        "frame": draw(st.sampled_from(["", "5 mm", "40 mm"])),
+        "margin": "8 mm",
+        "width": draw(st.sampled_from(["", "4 mm", "60 mm", "240 mm"])),
+        "thickness": draw(st.sampled_from(["", "yes"])),
+        "layer_thickness": draw(st.sampled_from(["", "3 mm"])),
+        "trim_flush": "yes",
+        "reach": draw(st.sampled_from(["", "0 mm", "4 mm"])),
+        "front": draw(st.sampled_from(["dark", "light", "inner"])),
+        "strength": "2 mm",
+        "smallest": draw(st.sampled_from(["2 mm", "25 mm"])),
+        "number": "17",
+        "times": "2",
+        "count": "2",
+        "colour": draw(st.sampled_from(["", "#aa3311", "#224488"])),
+        "coat": draw(st.sampled_from(["", "paint", "dye", "oil"])),
+        "tint": "#8a5a10",
+        "keep": draw(st.sampled_from(["yes", "no"])),
+        "board": draw(st.sampled_from(["", "C1", "W1", "X9"])),
+        "x": "60",
+        "y": "40",
+        "which": "1",
+        "finding": "hidden:1",
+        "frame_width": "20 mm",
+        "gloss": "satin",
+        "wall": "#aabbcc",
+        "scope": "all",
+    }
+    if verb == "move_layer":
+        values["to"] = draw(st.sampled_from(["front", "back"]))
+    if verb == "look":
+        values["frame"] = draw(st.sampled_from(["", "cherry"]))
+    if verb == "practice":
+        values = draw(st.sampled_from([{"fit": "stack"}, {"glue": "ca"}, {"stock_mm": "6 mm"}, {"self": "1"}]))
+    values = {name: value for name, value in values.items() if value}
+    return verb, draw(st.sampled_from(["none", "first", "two", "all", "openings", "some"])), draw(st.integers(0, 5)), values
+
+
+def chosen(layer: Layer, rule: str, turn: int) -> list[int]:
+    keys = [p.key for p in layer.pieces]
+    return {
+        "none": [],
+        "first": keys[:1],
+        "two": keys[:2],
+        "all": keys,
+        "openings": list(layer.openings),
+        "some": keys[turn % 2 :: 2],
+    }[rule]
+
+
+def walk(work: Composition, path) -> Composition:
+    """The work after these steps; what a verb refuses changes nothing, and every edit can be taken back exactly."""
+    for verb, rule, turn, values in path:
+        layer = work.layers[turn % len(work.layers)]
+        held = replace(work, hand=layer.key)
+        try:
+            made = edit(held, verb, chosen(layer, rule, turn), values)
+        except EmberError:
+            continue
+        then = applied(work, made)
+        assert state(applied(then, inverse(work, made))) == state(work)
+        work = then
+    return work
+
+
+def state(work: Composition) -> tuple:
+    """All of a work that is kept, in values that can be compared."""
+    layers = [
+        (layer.key, layer.name, layer.kind, layer.thickness_mm, layer.pieces, dict(zip(layer.coverage.keys, shapely.to_wkb(np.array(layer.coverage.outlines, object)), strict=True)))
+        for layer in work.layers
+    ]  # fmt: skip
+    return work.name, work.width_mm, work.height_mm, work.practice, work.pins, layers
+
+
+def open_everything(work: Composition) -> None:
+    """Every station of every layer, every reading, every card, every export."""
+    for hand in (0, *(layer.key for layer in work.layers)):
+        plan = Plan(replace(work, hand=hand), MONDAY)
+        for station in STATIONS:
+            findings = plan.findings(station)
+            assert len({f.id for f in findings}) == len(findings)
+            json.dumps([f.as_dict() for f in findings], allow_nan=False)
+        for station in ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log"):
+            for show in readings_of(plan.composition, station):
+                scene = read(plan, station, show, plan.findings(station))
+                json.dumps([shapes_json(scene), dress_json(scene)], allow_nan=False)
+        assert plan.relief is not None
+        assert all(need.rough_mm2 >= need.net_mm2 for need in plan.needs)
+        assert len(cards(plan)) == 3 * len(plan.saw.cuts)
+        for kind in ("svg", "csv", "pdf"):
+            assert export(plan, kind)
+        try:
+            assert export(plan, "ics")
+        except BadChoice:
+            assert any(f.code == "no-dates" for f in plan.findings("calendar"))
+    assert draft(work, 60).shape[1] == 60
+    back = read_project(write_project(Project(work, "2026-11-25T10:00:00"))).composition
+    assert state(back) == state(replace(work, rack=back.rack))
