@@ -110,12 +110,11 @@ def proposal_json(proposal: Proposal) -> dict:
 
 def _read_plan(path: Path):
     from .formats.project import read_project
+    from .hours import first_moment
     from .plan import Plan
 
     composition = read_project(path.read_bytes()).composition
-    start = composition.pins.get("start")
-    begin = dt.datetime.fromisoformat(start) if start else dt.datetime.combine(dt.date.today(), dt.time())
-    return Plan(composition, start=begin)
+    return Plan(composition, start=first_moment(composition.pins.get("start"), dt.datetime.now()))
 
 
 def _plan(options) -> None:

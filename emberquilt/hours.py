@@ -42,6 +42,17 @@ def day_of(text: str) -> dt.date:
     return day
 
 
+QUARTER = dt.timedelta(minutes=15)
+
+
+def first_moment(pinned: str | None, now: dt.datetime) -> dt.datetime:
+    """When work can begin: on the first day that was decided, never before now. `now` is the shop's own clock; work begins
+    at its next quarter of an hour. Raises `BadChoice` for a day that is none."""
+    soon = now.replace(second=0, microsecond=0)
+    soon += (QUARTER - dt.timedelta(minutes=soon.minute % 15)) if soon.minute % 15 or soon < now else dt.timedelta()
+    return max(dt.datetime.combine(day_of(pinned), dt.time()), soon) if pinned else soon
+
+
 def parse_week(week: dict[str, str]) -> dict[str, list[tuple[int, int]]]:
     if not isinstance(week, dict) or set(week) - set(DAYS):
         raise BadChoice("Working hours are given for mon to sun.")

@@ -10,6 +10,7 @@ from emberquilt.bench import Card
 from emberquilt.calendar.learning import ratio_from
 from emberquilt.errors import BadChoice
 from workshop.compositions.models import Composition
+from workshop.compositions.told import forget
 
 from .models import Event, Timer
 
@@ -86,6 +87,7 @@ def tick(row: Composition, card: Card, what: str) -> Event:
         minutes = min(seconds_of(timer) / 60, LONGEST_MINUTES) if timer is not None else None
         if timer is not None:
             timer.delete()
+        forget(row)
         return Event.objects.create(
             composition=row, piece=card.piece, step=card.step, what=what,
             minutes=round(minutes, 3) if minutes else None,
@@ -99,6 +101,7 @@ def untick(row: Composition) -> Event | None:
         event = row.events.order_by("-at", "-id").first()
         if event is not None:
             event.delete()
+            forget(row)
         return event
 
 

@@ -54,7 +54,7 @@ def _locked(row: models.Composition, revision: int) -> models.Composition:
 
 
 def _write(row: models.Composition, made: Edit) -> None:
-    back = inverse(store.load(row), made)
+    back = inverse(store.as_kept(row), made)
     row.entries.filter(seq__gt=row.cursor).delete()
     row.cursor += 1
     models.Entry.objects.create(
@@ -65,7 +65,7 @@ def _write(row: models.Composition, made: Edit) -> None:
 
 def _apply(row: models.Composition, made: Edit) -> None:
     """Write what changes; the composition that comes of it is remembered once it is safe."""
-    composition = applied(store.load(row), made)
+    composition = applied(store.as_kept(row), made)
     gone = list(made.gone)
     for keys in _some(gone):
         row.pieces.filter(key__in=keys).delete()

@@ -23,6 +23,10 @@ class Composition(models.Model):
     cursor = models.PositiveIntegerField(default=0)
     last_key = models.PositiveIntegerField(default=0)
     source_name = models.CharField(max_length=200, blank=True)
+    starter = models.BooleanField(default=False)
+    """The demo's first work, for somebody who has never done this."""
+    told = models.JSONField(default=dict)
+    """What the shelf says of it, and for which state it was worked out (see `workshop.stations.told`)."""
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
 
@@ -147,6 +151,8 @@ class Draft(models.Model):
     share = models.FloatField(default=0)
     words = models.CharField(max_length=120, blank=True)
     problem = models.TextField(blank=True)
+    cut_off = models.PositiveIntegerField(default=0)
+    """How often this try ended because its worker was gone."""
     result = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -3,12 +3,12 @@
 import datetime as dt
 from dataclasses import replace
 
-from django.utils import timezone
-
+from emberquilt.hours import first_moment
 from emberquilt.plan import Plan
 from workshop.bench.actions import done_keys, sawing_ratio
 from workshop.kept import Kept
 from workshop.shop.actions import shop_of
+from workshop.shop.clock import now_in
 
 from . import store
 from .models import Composition
@@ -19,14 +19,14 @@ _plans = Kept(store.KEPT)
 def plan_of(row: Composition, hand: int = 0) -> Plan:
     """The plan for the layer in hand (0: the usual one, see the core's `Composition`)."""
     ratio = round(sawing_ratio(row.owner), 4)
-    start = row.pins.get("start") or timezone.localdate().isoformat()
     shop = shop_of(row.owner)
+    start = first_moment(row.pins.get("start"), now_in(shop))
     done = frozenset(done_keys(row))
     key = (row.uid, row.revision, hand, shop.pk, shop.revision, ratio, start, done)
     return _plans.get(key, lambda: _make(row, hand, ratio, start, done))
 
 
-def _make(row: Composition, hand: int, ratio: float, start: str, done: frozenset) -> Plan:
+def _make(row: Composition, hand: int, ratio: float, start: dt.datetime, done: frozenset) -> Plan:
     composition = store.load(row)
     corrected = replace(composition, hand=hand, practice=composition.practice.changed(estimate_ratio=ratio))
-    return Plan(corrected, dt.datetime.fromisoformat(start), done)
+    return Plan(corrected, start, done)

@@ -13,23 +13,29 @@ from emberquilt.pattern.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack
 from workshop.kept import Kept
-from workshop.shop.actions import rack_of
+from workshop.shop.actions import rack_of, shop_of
 
 from . import models
 
-KEPT = 12
+KEPT = 24
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
 _coverages = Kept(KEPT)
 _compositions = Kept(KEPT)
+_in_shop = Kept(KEPT)
 
 
 def load(row: models.Composition) -> Composition:
     """The composition of a row, as it stands at the row's revision, with what its owner has on the rack."""
-    rack = rack_of(row.owner)
-    composition = _compositions.get((row.uid, row.revision), lambda: _with(_read(row), rack))
-    return composition if composition.rack is rack else _with(composition, rack)
+    shop = shop_of(row.owner)
+    key = (row.uid, row.revision, shop.pk, shop.revision)
+    return _in_shop.get(key, lambda: _with(as_kept(row), rack_of(row.owner, shop)))
+
+
+def as_kept(row: models.Composition) -> Composition:
+    """The composition of a row without any shop: also woods stand in it that are no longer on the shelf."""
+    return _compositions.get((row.uid, row.revision), lambda: _read(row))
 
 
 def _with(composition: Composition, rack: Rack) -> Composition:
@@ -46,7 +52,7 @@ def _with(composition: Composition, rack: Rack) -> Composition:
 
 
 def keep(row: models.Composition, revision: int, composition: Composition) -> None:
-    """Remember what an edit that is safely written has made, so that it need not be read back."""
+    """Remember what an edit that is safely written has made (of what is kept), so that it need not be read back."""
     _compositions.get((row.uid, revision), lambda: composition)
 
 
@@ -60,15 +66,14 @@ def _read(row: models.Composition) -> Composition:
             layer.key,
             layer.name,
             layer.kind,
-            coverages[layer.key],
-            tuple(layer_of[layer.key]),
+            coverages.get(layer.key) or Coverage((), ()),
+            tuple(layer_of.get(layer.key, ())),
             layer.thickness_mm,
             layer.material,
             layer.note,
             layer.trim_flush,
         )
         for layer in row.layers.all()
-        if layer.key in layer_of
     )
     return Composition(
         row.name,

@@ -4,6 +4,7 @@ import re
 from collections import Counter
 
 from django.contrib import messages
+from django.core.paginator import Paginator
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -20,10 +21,12 @@ from emberquilt.formats.project import write_project
 from emberquilt.pattern.intake import recognise, source_picture
 from emberquilt.pattern.knobs import LIMITS, knobs_of, size_of
 from emberquilt.pattern.lettering import open_font
-from workshop.shop.actions import practice_of, rack_of
-from workshop.stations.faces import table_of
+from emberquilt.practice import Practice
+from workshop.shop.actions import practice_of, rack_of, shop_of
+from workshop.stations.faces import rack_stamp, table_of
 from workshop.stations.rack import rack
-from workshop.stations.rule import next_station, shelf_entry
+from workshop.stations.rule import next_station
+from workshop.stations.told import shelf_entry, tell_afresh
 
 from . import actions, store, tasks
 from .knobs import knob_context
@@ -51,24 +54,54 @@ def _own_draft(request, uid) -> Draft:
     return get_object_or_404(Draft, uid=uid, owner=request.user)
 
 
+A_SHELF = 24
+"""Works that are shown at a time."""
+MOST_DRAFTS = 60
+
+
 @require_GET
 def shelf(request):
-    works = []
-    for row in request.user.compositions.all()[:24]:
-        plan = plan_of(row)
-        works.append(shelf_entry(row, plan))
-    stock = rack_of(request.user)
-    drafts = request.user.drafts.defer("data", "result")[:6]
-    practice = practice_of(request.user)
+    """The works, newest first, a shelf at a time, or those whose name holds what was looked for. Nothing is planned here."""
+    shop = shop_of(request.user)
+    find = " ".join(request.GET.get("find", "").split())[:80]
+    rows = request.user.compositions.all()
+    shown = rows.filter(name__icontains=find) if find else rows
+    page = Paginator(shown, A_SHELF).get_page(request.GET.get("page"))
+    works = [shelf_entry(row, shop) for row in page]
+    starter = rows.filter(starter=True, cursor=0).first()
+    begin = shelf_entry(starter, shop) if starter is not None else None
+    stock, practice = rack_of(request.user, shop), Practice.from_dict(shop.practice)
     context = {
         "works": works,
-        "drafts": drafts,
+        "page": page,
+        "find": find,
+        "all": rows.count() if find else page.paginator.count,
+        "drafts": request.user.drafts.defer("data", "result")[:MOST_DRAFTS],
         "practice": practice,
         "rack": rack(stock.boards, stock.shelf, works),
+        "rack_stamp": rack_stamp(stock.shelf, stock.boards),
         "wood_table": table_of(stock.shelf),
-        "begin": next((w for w in works if w["begun"] is False), None),
+        "begin": begin if begin and not begin["begun"] else None,
     }
     return render(request, "compositions/shelf.html", context)
+
+
+@require_GET
+def tag(request, uid):
+    """What the shelf says of one work, worked out; asked for by a tag that is of an older state."""
+    row = own(request, uid)
+    shop = shop_of(request.user)
+    tell_afresh(row, shop)
+    context = {"w": shelf_entry(row, shop), "practice": Practice.from_dict(shop.practice)}
+    return render(request, "compositions/_work.html", context | {"rack_stamp": request.GET.get("v", "")})
+
+
+@require_GET
+@cache_control(max_age=31536000, private=True, immutable=True)
+def thumb(request, uid):
+    """A work as it stands on the shelf, seen from afar: outlines and what they wear. Its address holds the state it shows."""
+    scene = readings.from_afar(store.load(own(request, uid)), numbered=request.GET.get("numbers") == "yes")
+    return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene)})
 
 
 @require_POST
@@ -93,7 +126,7 @@ def bring(request):
     try:
         if data[:4] == b"PK\x03\x04" or file_name.lower().endswith((".zip", ".ember")):
             row = actions.bring_project(request.user, data)
-            return redirect("station", row.uid, next_station(row, plan_of(row)))
+            return redirect("station", row.uid, next_station(plan_of(row)))
         size_of(knobs, unit), knobs_of(knobs, unit)
         if kind not in ("text", "blank"):
             recognise(data)

@@ -1,16 +1,18 @@
 """Who may enter, and what they are told when something goes wrong."""
 
 import ipaddress
+import logging
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
-from django.http import HttpResponse
+from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from emberquilt.errors import EmberError
 
 LOCAL_NAME = "workshop"
+log = logging.getLogger(__name__)
 
 
 class OwnPagesOnly:
@@ -72,13 +74,34 @@ class SentenceForErrors:
             return sentence(request, "What was sent is larger than anything this page asks for.", 413)
         if isinstance(exception, EmberError):
             return sentence(request, str(exception), 422)
+        if isinstance(exception, Http404 | PermissionDenied | SuspiciousOperation):
+            return None
+        log.error("%s %s broke", request.method, request.path, exc_info=exception)
+        return sentence(request, BROKE, 500)
+
+
+BROKE = (
+    "Something broke in the workshop, and this could not be done or shown. Each change is written whole or not at all, so what "
+    "was there before is still there."
+)
+
+
+def work_of(request):
+    """The work that a page speaks of, where it is the asker's own; None elsewhere."""
+    match = getattr(request, "resolver_match", None)
+    uid = match.kwargs.get("uid") if match else None
+    person = getattr(request, "user", None)
+    if uid is None or person is None or not person.is_authenticated:
         return None
+    return person.compositions.filter(uid=uid).first()
 
 
 def sentence(request, words: str, status: int):
-    """The words as an answer: only the words for htmx, a page of their own otherwise."""
-    template = "entry/said.html" if getattr(request, "htmx", False) else "entry/sentence.html"
-    response = render(request, template, {"words": words}, status=status)
+    """The words as an answer: only the words for htmx, a page of their own otherwise, with the ways out of a work that
+    cannot be shown."""
+    htmx = getattr(request, "htmx", False)
+    row = None if htmx or request.method != "GET" or status not in (422, 500) else work_of(request)
+    response = render(request, "entry/said.html" if htmx else "entry/sentence.html", {"words": words, "row": row}, status=status)
     if getattr(request, "htmx", False):
         response["HX-Retarget"] = "#said"
         response["HX-Reswap"] = "outerHTML"

@@ -2,7 +2,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.utils.decorators import method_decorator
 from django.views.generic import TemplateView
 
-from .middleware import sentence
+from .middleware import BROKE, sentence
 
 
 @method_decorator(login_not_required, name="dispatch")
@@ -23,7 +23,7 @@ def bad_request(request, exception=None):
 
 
 def broken(request):
-    return sentence(request, "Something broke in the workshop. Nothing was saved half way; try again.", 500)
+    return sentence(request, BROKE, 500)
 
 
 def stale_form(request, reason=""):

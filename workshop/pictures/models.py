@@ -18,6 +18,8 @@ class FinalPicture(models.Model):
     dpi = models.PositiveIntegerField(default=150)
     turn = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    cut_off = models.PositiveIntegerField(default=0)
+    """How often this try ended because its worker was gone."""
     share = models.FloatField(default=0)
     problem = models.TextField(blank=True)
     png = models.BinaryField(default=b"")

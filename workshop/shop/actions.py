@@ -18,6 +18,7 @@ from emberquilt.units import Length
 from workshop.kept import Kept
 
 from . import models
+from .clock import zone_named
 from .models import BoardPhoto, OwnWood, Shop
 
 LONGEST_BOARD_MM = 6000.0
@@ -95,6 +96,14 @@ def change_practice(owner, values: dict) -> Practice:
         shop.practice = changed.as_dict()
         shop.save(update_fields=["practice"])
     return changed
+
+
+def set_zone(owner, name: str, only_if_unknown: bool = False) -> str:
+    """The shop's time zone. What a browser tells does not change what is known already. Raises `BadChoice`."""
+    zone_named(name)
+    shops = Shop.objects.filter(pk=shop_of(owner).pk)
+    (shops.filter(time_zone="") if only_if_unknown else shops).update(time_zone=name)
+    return f"Dates are those of {name}."
 
 
 def _sizes(owner, *typed: str) -> list[float]:

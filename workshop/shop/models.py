@@ -8,6 +8,8 @@ class Shop(models.Model):
     owner = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="shop")
     practice = models.JSONField(default=dict)
     revision = models.PositiveIntegerField(default=1)
+    time_zone = models.CharField(max_length=60, blank=True)
+    """IANA name, as the browser told it once or the person set it; empty until then."""
 
     def __str__(self) -> str:
         return f"shop of {self.owner}"

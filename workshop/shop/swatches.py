@@ -1,16 +1,16 @@
-"""Swatches of one's own woods, for every page."""
+"""What every page is told of the shop: swatches of its own woods, and whether its clock is still to be asked for."""
 
 from django.urls import reverse
 
-from .models import OwnWood, Shop
+from .models import OwnWood
 
 
-def own_woods(request) -> dict[str, str]:
-    """Where the styles of a person's own woods are; nothing for a person without any."""
-    person = getattr(request, "user", None)
-    if person is None or not person.is_authenticated or request.htmx:
+def of_the_shop(request) -> dict[str, str]:
+    """Where the styles of a person's own woods are, and where the browser tells its time zone; nothing for parts of a page."""
+    shop = getattr(request, "shop", None)
+    if shop is None or request.htmx:
         return {}
-    shop = Shop.objects.filter(owner=person).first()
-    if shop is None or not OwnWood.objects.filter(shop=shop).exists():
-        return {}
-    return {"own_woods_css": f"{reverse('woods-css')}?v={shop.revision}"}
+    told = {} if shop.time_zone else {"tell_zone": reverse("shop-zone")}
+    if OwnWood.objects.filter(shop=shop).exists():
+        told["own_woods_css"] = f"{reverse('woods-css')}?v={shop.revision}"
+    return told

@@ -24,6 +24,7 @@ from workshop.stations.faces import FACE_PX_PER_MM, face_url, tile_url
 from workshop.stations.rack import rack
 
 from . import actions
+from .clock import zone_of, zones
 from .models import BoardPhoto
 from .words import WORDS, fields_of
 
@@ -42,6 +43,8 @@ def shop(request):
         "rack": rack(stock.boards, stock.shelf),
         "woods": stock.shelf,
         "blades": blades(),
+        "zone": zone_of(request.shop).key,
+        "zones": zones(),
     }
     return render(request, "shop/shop.html", context)
 
@@ -55,6 +58,15 @@ def practice(request):
         lambda: actions.change_practice(request.user, values | ({"hours": hours} if hours else {})),
         "Practice kept. Pictures begun before keep theirs.",
     )
+
+
+@require_POST
+def zone(request):
+    name = request.POST.get("zone", "")
+    if request.POST.get("by") == "browser":
+        actions.set_zone(request.user, name, only_if_unknown=True)
+        return HttpResponse(status=204)
+    return _said(request, lambda: actions.set_zone(request.user, name), "")
 
 
 @require_POST

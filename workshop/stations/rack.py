@@ -15,8 +15,8 @@ def rack(boards: tuple[Board, ...], shelf: Shelf, works: list[dict] | tuple = ()
         return []
     short: dict[str, float] = defaultdict(float)
     for work in works:
-        for need in work["plan"].needs:
-            short[need.wood] = max(short[need.wood], need.short_mm2)
+        for wood, short_mm2 in work["told"].get("short", {}).items():
+            short[wood] = max(short[wood], short_mm2)
     scale = TALLEST_PX / max(b.length_mm for b in boards)
     groups: dict[str, list[Board]] = defaultdict(list)
     for board in boards:

@@ -88,28 +88,6 @@ def _words(row: Composition, plan: Plan) -> dict[str, str]:
     return words | {"bench": bench, "log": f"{events} entries" if events else "empty"}
 
 
-def next_station(row: Composition, plan: Plan) -> str:
+def next_station(plan: Plan) -> str:
     """Where the work goes on: the first station in order with something left, else the calendar."""
     return next((s for s in NAMES if plan.left.get(s)), "calendar")
-
-
-def shelf_entry(row: Composition, plan: Plan) -> dict:
-    """What the shelf shows of a work. It is not begun while nothing was ever decided about it."""
-    station = next_station(row, plan)
-    return {
-        "row": row,
-        "plan": plan,
-        "station": station,
-        "station_name": NAMES[station],
-        "left": plan.left.get(station, 0),
-        "rule": shelf_rule(row, plan),
-        "pieces": sum(len(layer.solid.pieces) for layer in plan.composition.layers),
-        "layered": len(plan.composition.layers) > 1,
-        "begun": bool(row.cursor or row.events.exists()) or any(p.wood for p in plan.composition.pieces()),
-    }
-
-
-def shelf_rule(row: Composition, plan: Plan) -> list[tuple[float, bool, bool]]:
-    """For the tag on the shelf: (x, left, here) for each station."""
-    here = next_station(row, plan)
-    return [(2 + i * 21.0, bool(plan.left.get(s)), s == here) for i, s in enumerate(NAMES)]

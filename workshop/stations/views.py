@@ -19,12 +19,14 @@ from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import layer_in_hand, own
 from workshop.pictures.light import look_address
+from workshop.shop.actions import shop_of
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
 from workshop.stations.tickets import station_context, suggestion
+from workshop.stations.told import tell
 
 OWN_FIELDS = {"pieces", "revision", "verb", "show", "layer", "back", "csrfmiddlewaretoken"}
 BACK = ("pack", "palettes")
-"""Pages that an edit made on them returns to."""
+"""Pages of the work that an edit made on them returns to."""
 
 
 def _keys(text: str) -> list[int]:
@@ -61,6 +63,8 @@ def _context(
         "shapes_url": _shapes_url(row, plan.composition.whole.key, show),
         **station_context(plan, station, show, keys),
     }
+    if not later:
+        tell(row, shop_of(row.owner), plan)
     if station == "wood":
         context |= look_address(row, plan.composition)
     if station == "log":
@@ -131,6 +135,7 @@ def rule(request, uid, station):
     row = own(request, uid)
     plan = plan_of(row, layer_in_hand(request.GET))
     context = {"row": row, "rule": rule_of(row, plan, station), "plan": plan, "hand": plan.composition.whole.key}
+    tell(row, shop_of(row.owner), plan)
     return render(request, "stations/_rule.html", context)
 
 
@@ -185,6 +190,8 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
         if said:
             messages.error(request, said)
         back = request.POST.get("back", "")
+        if back == "shelf":
+            return redirect("shelf")
         if back in BACK:
             return redirect(f"{reverse(back, args=(row.uid,))}?layer={layer_in_hand(request.POST)}")
         return redirect(reverse("station", args=(row.uid, station)) + (f"?pieces={runs(keys)}" if keys else ""))

@@ -1,26 +1,41 @@
-// The shelf: small panels of the works, and a drawing dropped on the paper.
+// The shelf: small panels of the works, drawn once they come into view, and a drawing dropped on the paper.
 import { Panel } from "./panel.js";
 import "./said.js";
 import "./keys.js";
 
 const woods = JSON.parse(document.getElementById("woods").textContent);
-// Pictures on the shelf share one scale, and each stands over its own tag.
-const works = [...document.querySelectorAll(".works .thumb")];
-const sizes = works.map((thumb) => [Number(thumb.dataset.width), Number(thumb.dataset.height)]);
-const scale = Math.min(250 / Math.max(...sizes.map((s) => s[1])), 400 / Math.max(...sizes.map((s) => s[0])));
-works.forEach((thumb, i) => {
-  const [width, height] = sizes[i].map((mm) => mm * scale);
-  Object.assign(thumb.style, { width: `${width}px`, height: `${height}px` });
-  const cell = `${Math.max(width, 206)}px`;
-  thumb.closest("li").style.width = document.querySelectorAll(".tags li")[i].style.width = cell;
-});
+const ROOM = { tall: 210, low: 150, wide: 216 };
+const FEW = 6;
 
-for (const thumb of document.querySelectorAll(".thumb")) {
-  Promise.all([thumb.dataset.shapes, thumb.dataset.dress].map((url) => fetch(url).then((answer) => answer.json()))).then(([shapes, dress]) => {
-    new Panel(thumb).show(shapes, { pieces: dress.pieces, marks: [] }, woods);
-    thumb.dataset.ready = "yes";
+// Pictures on the shelf share one scale, and each stands over its own tag.
+function hang() {
+  const works = [...document.querySelectorAll(".works a.thumb")];
+  if (!works.length) return;
+  const sizes = works.map((thumb) => [Number(thumb.dataset.width), Number(thumb.dataset.height)]);
+  const high = works.length > FEW ? ROOM.low : ROOM.tall;
+  const scale = Math.min(high / Math.max(...sizes.map((s) => s[1])), ROOM.wide / Math.max(...sizes.map((s) => s[0])));
+  works.forEach((thumb, i) => {
+    const [width, height] = sizes[i].map((mm) => Math.max(mm * scale, 24));
+    Object.assign(thumb.style, { width: `${width}px`, height: `${height}px` });
   });
 }
+
+const seen = new IntersectionObserver((entries) => {
+  for (const { isIntersecting, target } of entries) if (isIntersecting) { seen.unobserve(target); draw(target); }
+}, { rootMargin: "200px" });
+
+function draw(thumb) {
+  fetch(thumb.dataset.thumb).then((answer) => (answer.ok ? answer.json() : Promise.reject(answer.status))).then((shapes) => {
+    new Panel(thumb).show(shapes, { pieces: shapes.dress.pieces, marks: [] }, woods);
+    thumb.dataset.ready = "yes";
+  }).catch(() => { thumb.dataset.ready = "no"; });
+}
+
+const watch = (within) => { for (const thumb of within.querySelectorAll("[data-thumb]")) seen.observe(thumb); };
+hang();
+watch(document);
+// a tag that was worked out afresh comes with its picture
+document.body.addEventListener("htmx:afterSettle", (event) => { hang(); watch(event.detail.elt.parentElement ?? document); });
 
 const bring = document.getElementById("bring");
 const file = bring.querySelector("input[type=file]");

@@ -16,6 +16,7 @@ from workshop.compositions.plans import plan_of
 from workshop.entry.middleware import local_person
 from workshop.shop.actions import add_board, mark_defect, photograph_board, practice_of, shop_of
 from workshop.shop.models import Shop
+from workshop.stations.told import tell_afresh
 
 
 class Command(BaseCommand):
@@ -39,7 +40,10 @@ class Command(BaseCommand):
         bring(owner, demo.LANTERN)
         lighthouse(owner)
         two_koi(owner)
-        bring(owner, demo.ACORN)
+        acorn = bring(owner, demo.ACORN)
+        Composition.objects.filter(pk=acorn.pk).update(starter=True)
+        for row in owner.compositions.all():
+            tell_afresh(row, shop_of(owner))
         self.stdout.write("The demo is on the shelf.")
 
 
