@@ -140,7 +140,9 @@ def cards(plan: Plan) -> tuple[Card, ...]:
             continue
         touching = [layer.by_key[k].number for k in step.touches[:4]]
         where = f"Against {', '.join(map(str, touching))}" if touching else "The anchor: on its line, checked twice"
-        lines = [where, f"Batch {step.batch} of {len(plan.glue.batches)}, {plan.glue.glue.name.lower()}"]
-        minutes = practice.seconds_per_piece / 60
+        glue = plan.glue.glue.name.lower()
+        how = "hold it until it sets" if plan.glue.one_by_one else f"batch {step.batch} of {len(plan.glue.batches)}"
+        lines = [where, f"{glue[:1].upper()}{glue[1:]}, {how}"]
+        minutes = plan.glue.minutes_each(practice)
         table.append(Card("glue", step.piece, STEPS["glue"], tuple(lines), minutes, minutes, plan.glue.glue.caution))
     return tuple(table)

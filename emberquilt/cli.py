@@ -125,7 +125,8 @@ def _plan(options) -> None:
             "name": plan.composition.name,
             "needs": [
                 {"wood": n.wood, "thickness_mm": n.thickness_mm, "net_mm2": n.net_mm2, "rough_mm2": n.rough_mm2,
-                 "board_feet": n.board_feet} for n in plan.needs
+                 "board_feet": n.board_feet, "bought_as": f"{n.quarters}/4", "bought_board_feet": n.bought_feet,
+                 "short_mm2": n.short_mm2} for n in plan.needs
             ],
             "saw": [
                 {"order": c.order, "piece": number[c.piece], "blade": c.blade.no, "cut_mm": c.length_mm,
@@ -133,7 +134,7 @@ def _plan(options) -> None:
             ],
             "glue": [{"order": s.order, "piece": number[s.piece], "batch": s.batch} for s in plan.glue.steps],
             "tasks": [
-                {"label": s.task.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
+                {"label": s.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
                 for s in plan.schedule.slots
             ],
             "finish": plan.schedule.finish.isoformat() if plan.schedule.finish else None,

@@ -29,8 +29,7 @@ def in_woods(composition: Composition, woods: Mapping[int, str]) -> Composition:
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a palette comes to: seams by how they read, area (mm2) of each wood as the shelf has them, board feet to have
-    at hand, and what the rack is short of (mm2 by wood), the most first."""
+    """What a palette comes to: seams by how they read, area (mm2) of each wood as the shelf has them, board feet to buy, and what the rack is short of (mm2 by wood), the most first."""
 
     seams: dict[str, int]
     area_mm2: dict[str, float]
@@ -49,6 +48,6 @@ def verdict_of(composition: Composition) -> Verdict:
     return Verdict(
         dict(Counter(r.reading for r in contrast_of(composition))),
         {code: area[code] for code in rack.shelf if code in area},
-        sum(n.board_feet for n in needs),
+        sum(n.bought_feet for n in needs),
         tuple(short),
     )

@@ -99,11 +99,12 @@ class _Findings(dict):
     def __missing__(self, station: str) -> list[Finding]:
         plan, composition = self.plan, self.plan.composition
         layer, practice = composition.in_hand, composition.practice
+        number = {p.key: p.number for p in layer.pieces}
         make = {
             "pattern": lambda: [*composition.intake_findings, *pattern_findings(composition)],
             "wood": lambda: wood_findings(composition),
             "relief": lambda: relief_findings(layer, practice),
-            "stock": lambda: stock_findings(plan.needs, practice, composition.rack.shelf),
+            "stock": lambda: stock_findings(plan.needs, practice, composition.rack.shelf, number),
             "saw": lambda: saw_findings(composition, plan.saw),
             "assembly": lambda: glue_findings(composition, plan.glue),
             "calendar": plan._calendar_findings,

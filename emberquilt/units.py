@@ -29,9 +29,7 @@ GROUPED = (
     re.compile(r"^(?P<whole>[1-9]\d{0,2}(?: \d{3})+)(?:[.,](?P<rest>\d+))?$"),
 )
 """Digits in groups of three. A comma before exactly three digits parts thousands: nobody measures wood to a thousandth."""
-NUMBER = re.compile(
-    r"^(?:(?P<whole>\d+(?:[.,]\d+)?|[.,]\d+)|(?P<mixed>\d+)[\s-]+(?P<frac>\d+/\d+)|(?P<only>\d+/\d+))$"
-)
+NUMBER = re.compile(r"^(?:(?P<whole>\d+(?:[.,]\d+)?|[.,]\d+)|(?P<mixed>\d+)[\s-]+(?P<frac>\d+/\d+)|(?P<only>\d+/\d+))$")
 
 
 @dataclass(frozen=True, slots=True, order=True)

@@ -26,7 +26,9 @@ def sound_document() -> dict:
         "pack": {"woods": ["cherry", "walnut"], "turn": {"1": 1}},
         "look": {"gloss": "gloss", "from_deg": 90.0, "frame": "cherry", "frame_mm": 20.0, "wall": "#aabbcc"},
     }
-    finding = Finding("left-out", "pattern", "Something was left out.", "It cannot be read.", (1,), (3.0, 4.0), 2.0, 1.0, "mm")
+    finding = Finding(
+        "left-out", "pattern", "Something was left out.", "It cannot be read.", (1,), (3.0, 4.0), 2.0, 1.0, "mm"
+    )
     log = (
         {"piece": 1, "step": "saw", "what": "done", "minutes": 3.5, "estimate_minutes": 3.0, "at": "2026-11-20T19:00:00+00:00"},
         {"piece": 2, "step": "saw", "what": "broke", "minutes": None, "estimate_minutes": None, "at": "2026-11-20T19:10:00"},

@@ -40,7 +40,9 @@ def small_work(kind: str) -> Composition:
         eye = shapely.box(10, 10, 20, 20)
         coverage = Coverage([1, 2, 3], [shapely.box(0, 0, 40, 40).difference(eye), eye, shapely.box(40, 0, 80, 40)])
         pieces = (Piece(1, 1, "cherry", 0.0, 6.0), Piece(2, 0, opening=True), Piece(3, 2, "walnut", 90.0, 6.0))
-        return Composition("A sheet", 80, 40, (Layer(1, "Sheet", "sheet", coverage, pieces, 6.0),), rack=RACK, last_key=3)
+        return Composition(
+            "A sheet", 80, 40, (Layer(1, "Sheet", "sheet", coverage, pieces, 6.0),), rack=RACK, last_key=3
+        )
     below, above = grid(3, 2), Coverage([11, 12], [shapely.box(15, 15, 45, 45), shapely.box(45, 15, 75, 45)])
     whole = Coverage([21], [shapely.box(0, 0, 90, 60)])
     layers = (
@@ -109,7 +111,12 @@ def steps(draw):
     if verb == "practice":
         values = draw(st.sampled_from([{"fit": "stack"}, {"glue": "ca"}, {"stock_mm": "6 mm"}, {"self": "1"}]))
     values = {name: value for name, value in values.items() if value}
-    return verb, draw(st.sampled_from(["none", "first", "two", "all", "openings", "some"])), draw(st.integers(0, 5)), values
+    return (
+        verb,
+        draw(st.sampled_from(["none", "first", "two", "all", "openings", "some"])),
+        draw(st.integers(0, 5)),
+        values,
+    )
 
 
 def chosen(layer: Layer, rule: str, turn: int) -> list[int]:

@@ -8,12 +8,17 @@ import shapely
 from ..composition import Composition
 from ..findings import Finding, Fix
 from ..pattern.coverage import Coverage
+from ..practice import Practice
 from .supplies import Glue, glues
+
+HELD_MINUTES = 2.0
+"""A glue that sets within this is held by hand, piece by piece, and not clamped in batches: common practice, no source."""
 
 
 @dataclass(frozen=True, slots=True)
 class GlueStep:
-    """One piece put down. `touches` are pieces already down; empty only for an anchor."""
+    """One piece put down. `touches` are pieces already down; empty only for an anchor. `batch` counts from 1; where each
+    piece is held by itself all are one."""
 
     order: int
     piece: int
@@ -31,12 +36,23 @@ class GluePlan:
     anchor: int | None
     backer: shapely.Geometry
 
+    @property
+    def one_by_one(self) -> bool:
+        """Every piece is held and set by itself: there are no batches."""
+        return self.glue.clamp_minutes <= HELD_MINUTES
+
+    def minutes_each(self, practice: Practice) -> float:
+        """Minutes of hands to lay one piece, and to hold it where it is held."""
+        held = self.glue.clamp_minutes if self.one_by_one else 0.0
+        return practice.seconds_per_piece / 60 + held
+
 
 def glue_plan(composition: Composition) -> GluePlan:
     """Order, batches and backer for the mosaic. The anchor is the person's own, else chosen by the practice."""
     layer, practice = composition.in_hand, composition.practice
     glue = glues()[practice.glue]
-    per_batch = max(1, int(glue.open_minutes * 60 // practice.seconds_per_piece))
+    held = glue.clamp_minutes <= HELD_MINUTES
+    per_batch = max(1, len(layer.pieces) if held else int(glue.open_minutes * 60 // practice.seconds_per_piece))
     wanted = composition.pins.get("anchor")
     coverage = layer.coverage
     anchor = (

@@ -1,15 +1,11 @@
 """All tasks of a composition with hands-on minutes and waits, and what each has to wait for."""
 
-import math
 from dataclasses import dataclass
 
 from ..assembly.glueup import GluePlan
 from ..assembly.supplies import finishes
 from ..composition import Composition
 from ..saw.cuts import SawPlan
-
-LONGEST_SITTING = 60.0
-"""Work that can be put down is cut into sittings of at most an hour, so that it fits short evenings."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +20,8 @@ class Task:
     after: tuple[str, ...] = ()
     pieces: tuple[int, ...] = ()
     caution: str = ""
+    divisible: bool = False
+    """It can be put down and taken up again: the calendar cuts it by the windows one really has."""
 
 
 Done = frozenset[tuple[str, int]]
@@ -39,10 +37,9 @@ def tasks_of(composition: Composition, saw: SawPlan, glue: GluePlan, done: Done 
     if not saw.cuts:
         return ()
     fitted = _to_fitted(job, saw)
-    shaped = job.sittings(
-        "shape", "Shape and sand", "assembly", job.practice.shape_minutes * len(job.left("shape")), fitted,
-        job.left("shape"), "Dust mask and extraction.",
-    )  # fmt: skip
+    to_shape = job.left("shape")
+    minutes = job.practice.shape_minutes * len(to_shape)
+    shaped = job.add("shape", "Shape and sand", "assembly", minutes, 0.0, fitted, to_shape, "Dust mask and extraction.")
     _to_hung(job, glue, fitted, shaped)
     return tuple(job.tasks)
 
@@ -58,19 +55,15 @@ class _Job:
     def left(self, step: str) -> tuple[int, ...]:
         return tuple(key for key in self.minutes if (step, key) not in self.done)
 
-    def add(self, key, label, station, minutes, wait=0.0, after=(), pieces=(), caution="") -> tuple[str, ...]:
-        self.tasks.append(Task(key, label, station, minutes, wait, tuple(after), tuple(pieces), caution))
+    def add(
+        self, key, label, station, minutes, wait=0.0, after=(), pieces=None, caution="", in_one_go=False
+    ) -> tuple[str, ...]:
+        """A task; none where its pieces are all done (`pieces` empty), so that what follows waits for what came before."""
+        if pieces is not None and not pieces:
+            return tuple(after)
+        work = tuple(pieces or ())
+        self.tasks.append(Task(key, label, station, minutes, wait, tuple(after), work, caution, not in_one_go))
         return (key,)
-
-    def sittings(self, key, label, station, minutes, after, pieces, caution="") -> tuple[str, ...]:
-        """Long work cut into sittings that follow one another; none when no piece is left."""
-        count = max(1, math.ceil(minutes / LONGEST_SITTING)) if pieces else 0
-        share = math.ceil(len(pieces) / count) if count else 0
-        for i in range(count):
-            name = label if count == 1 else f"{label}, {i + 1} of {count}"
-            part = pieces[i * share : (i + 1) * share]
-            after = self.add(f"{key}-{i + 1}", name, station, minutes / count, 0.0, after, part, caution)
-        return after
 
     def finishing(self, after: tuple[str, ...]) -> tuple[str, ...]:
         finish, coats = finishes()[self.practice.finish], self.practice.coats
@@ -94,23 +87,20 @@ def _to_fitted(job: _Job, saw: SawPlan) -> tuple[str, ...]:
     """Patterns pasted, pieces sawn blade by blade, laid on the placement sheet and fitted, shims cut."""
     after: tuple[str, ...] = ()
     to_saw = job.left("saw")
-    if to_saw:
-        label = f"Print, cut out and paste {len(to_saw)} patterns"
-        caution = "Spray adhesive: ventilate, no flame."
-        after = job.add("paste", label, "pattern", 15 + 0.8 * len(to_saw), 5.0, (), to_saw, caution)
+    label = f"Print, cut out and paste {len(to_saw)} patterns"
+    caution = "Spray adhesive: ventilate, no flame."
+    after = job.add("paste", label, "pattern", 15 + 0.8 * len(to_saw), 5.0, (), to_saw, caution)
     for chapter in saw.chapters:
         pieces = tuple(key for key in chapter.pieces if key in to_saw)
-        after = job.sittings(
-            f"saw{chapter.number}", f"Saw with No. {chapter.blade.no}", "saw", sum(job.minutes[k] for k in pieces), after,
+        after = job.add(
+            f"saw{chapter.number}", f"Saw with No. {chapter.blade.no}", "saw", sum(job.minutes[k] for k in pieces), 0.0, after,
             pieces, "Eye protection, dust mask, fingers beside the blade; unplug to change it.",
         )  # fmt: skip
     to_fit = job.left("shape")
     minutes = job.practice.fit_minutes * len(to_fit)
-    after = job.sittings("fit", "Fit on the placement sheet", "assembly", minutes, after, to_fit)
+    after = job.add("fit", "Fit on the placement sheet", "assembly", minutes, 0.0, after, to_fit)
     shims = tuple(key for key in to_fit if job.pieces[key].shim_mm > 0)
-    if shims:
-        after = job.add("shims", f"Cut {len(shims)} shims", "relief", 2.0 * len(shims), 0.0, after, shims)
-    return after
+    return job.add("shims", f"Cut {len(shims)} shims", "relief", 2.0 * len(shims), 0.0, after, shims)
 
 
 def _to_hung(job: _Job, glue: GluePlan, fitted: tuple[str, ...], shaped: tuple[str, ...]) -> None:
@@ -124,17 +114,30 @@ def _to_hung(job: _Job, glue: GluePlan, fitted: tuple[str, ...], shaped: tuple[s
         backed = job.add("backer", "Trace and saw the backer, ease its edge", "assembly", 25.0, 0.0, fitted)
         backed = job.add(
             "backer-finish", f"{finish.name} on the back of the backer", "assembly", 10.0, finish.handle_minutes, backed,
-            (), finish.caution,
+            None, finish.caution,
         )  # fmt: skip
         glued = job.add("anchor-line", "Mark the anchor on the backer", "assembly", 5.0, 0.0, (*before, *backed))
-    for number, batch in enumerate(glue.batches, 1):
-        pieces = tuple(key for key in batch if key in to_glue)
-        if pieces:
-            label = f"Glue batch {number} of {len(glue.batches)}, {len(pieces)} pieces"
-            minutes = 3 + job.practice.seconds_per_piece * len(pieces) / 60
-            glued = job.add(
-                f"glue{number}", label, "assembly", minutes, glue.glue.clamp_minutes, glued, pieces, glue.glue.caution
-            )
+    glued = _glued(job, glue, to_glue, glued)
     done = job.add("cure", "Take the clamps off, clean up", "assembly", 5.0, glue.glue.work_minutes, glued)
     done = job.finishing(done) if job.practice.finish_when == "after" else done
     job.add("hang", "Hanger, name on the back, photograph", "assembly", 20.0, 0.0, done)
+
+
+def _glued(job: _Job, glue: GluePlan, to_glue: tuple[int, ...], after: tuple[str, ...]) -> tuple[str, ...]:
+    """Batches that are clamped together; with a glue that is held by hand, one piece after the other."""
+    waiting = set(to_glue)
+    if glue.one_by_one:
+        left = tuple(step.piece for step in glue.steps if step.piece in waiting)
+        label = f"Glue {len(left)} piece{'s' if len(left) != 1 else ''} one by one, each held until it sets"
+        minutes = glue.minutes_each(job.practice) * len(left)
+        return job.add("glue1", label, "assembly", minutes, 0.0, after, left, glue.glue.caution)
+    for number, batch in enumerate(glue.batches, 1):
+        pieces = tuple(key for key in batch if key in waiting)
+        label = f"Glue batch {number} of {len(glue.batches)}, {len(pieces)} piece{'s' if len(pieces) != 1 else ''}"
+        minutes = 3 + glue.minutes_each(job.practice) * len(pieces)
+        wait = glue.glue.clamp_minutes
+        # glue that is out sets: a batch is laid in one go
+        after = job.add(
+            f"glue{number}", label, "assembly", minutes, wait, after, pieces, glue.glue.caution, in_one_go=True
+        )
+    return after

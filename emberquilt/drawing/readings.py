@@ -228,7 +228,13 @@ def from_afar(composition: Composition, numbered: bool = False) -> Scene:
 
     layers = composition.layers
     dress = {
-        p.key: Dress(p.wood, p.grain_deg or 0.0, "plain" if numbered else "full", str(p.number) if numbered else "", colour=p.colour)
+        p.key: Dress(
+            p.wood,
+            p.grain_deg or 0.0,
+            "plain" if numbered else "full",
+            str(p.number) if numbered else "",
+            colour=p.colour,
+        )
         for layer in layers
         for p in layer.solid.pieces
     }

@@ -20,7 +20,9 @@ def export(plan: Plan, to: str, paper: str | None = None) -> bytes:
     composition = plan.composition
     if to == "pdf":
         letters = {key: "ABCD"[copy - 1] for key, copy in plan.copies.items()}
-        return pattern_pdf(composition, paper or composition.practice.paper, max(plan.copies.values(), default=1), letters)
+        return pattern_pdf(
+            composition, paper or composition.practice.paper, max(plan.copies.values(), default=1), letters
+        )
     if to == "svg":
         return pattern_svg(composition)
     if to == "png":

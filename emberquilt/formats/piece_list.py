@@ -23,7 +23,7 @@ def piece_list_csv(plan: Plan) -> str:
         rows.writerow(
             [
                 p.number, _safe(p.part), plan.composition.rack.shelf.wood(p.wood).name if p.wood else "", _or_empty(p.grain_deg), _or_empty(p.thickness_mm),
-                p.shim_mm, _or_empty(p.height_mm), round(layer.coverage.area_mm2[p.key], 1),
+                _or_empty(p.shim_mm), _or_empty(p.height_mm), round(layer.coverage.area_mm2[p.key], 1),
                 p.coat, _safe(p.board), _or_empty(p.board_x_mm), _or_empty(p.board_y_mm),
                 cut.order if cut else "", cut.blade.no if cut else "", round(cut.length_mm, 1) if cut else "",
                 round(cut.minutes, 1) if cut else "", len(cut.holes) if cut else "", "ABCD"[plan.copies[p.key] - 1],
@@ -37,5 +37,6 @@ def _safe(text: str) -> str:
     return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
-def _or_empty(value):
-    return "" if value is None else value
+def _or_empty(value: float | None) -> float | str:
+    """A length or an angle to a thousandth: what scaling leaves behind it is no measure."""
+    return "" if value is None else round(value, 3)

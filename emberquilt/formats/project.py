@@ -193,7 +193,10 @@ def _check_pins(pins: dict) -> None:
     try:
         if "start" in pins:
             day_of(pins["start"])
-        for text in (*(f["keys"] for f in pins.get("flows", ())), *(k for p in pins.get("palettes", ()) for _, k in p["woods"])):
+        for text in (
+            *(f["keys"] for f in pins.get("flows", ())),
+            *(k for p in pins.get("palettes", ()) for _, k in p["woods"]),
+        ):
             keys_in(text)
     except BadChoice as problem:
         raise BadProject(f"A decision in this project file cannot be kept: {problem}") from None

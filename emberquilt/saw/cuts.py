@@ -7,15 +7,18 @@ import shapely
 
 from ..composition import Composition, Layer, Piece
 from ..practice import Practice
-from ..rack.woods import Shelf, Wood
-from .blades import Blade, choose_blade
-from .holes import PilotHole, pilot_holes
+from ..rack.woods import Shelf
+from ..wood.packs import MOST_WOODS
+from .blades import DETAIL_STEPS, Blade, choose_blade, finer_blades
+from .corners import rests_of
+from .holes import PilotHole, hole_in, hole_on, pilot_holes
 
 USUAL_STOCK_MM = 19.05
 USUAL_HARDNESS_LBF = 950.0
 """Cherry: the wood that `practice.saw_mm_per_minute` speaks of."""
 MINUTES_PER_HOLE = 1.2
 """Drill, thread the blade, clamp it again: common practice, no source."""
+LEAST_WASTE_MM2 = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,11 +49,14 @@ class Chapter:
 
 @dataclass(frozen=True, slots=True)
 class SawPlan:
+    """`boards` lie on each other and are sawn as one: minutes, lengths and blades are those of the whole pack."""
+
     cuts: tuple[Cut, ...]
     chapters: tuple[Chapter, ...]
     gap_mm: float
     row_growth_mm: float
     row_joints: int
+    boards: int = 1
 
     @property
     def minutes(self) -> float:
@@ -61,39 +67,146 @@ class SawPlan:
         return {cut.piece: cut for cut in self.cuts}
 
 
+@dataclass(frozen=True, slots=True)
+class Blank:
+    """What lies on the saw table for one cut: wood of this thickness and hardness."""
+
+    thickness_mm: float
+    hardness_lbf: float
+
+
 def saw_plan(composition: Composition) -> SawPlan:
     """Every piece of the mosaic that has a wood, in sawing order."""
     layer, practice, shelf = composition.in_hand, composition.practice, composition.rack.shelf
     chosen = [p for p in layer.pieces if p.wood]
     first = {key: i for i, key in enumerate(composition.pins.get("saw_first", []))}
     inside = layer.coverage.once("inside", lambda: _enclosed(layer))
-    spots = layer.coverage.spots
-    blade_of = {
-        p.key: choose_blade(
-            practice,
-            _thickness(p, practice),
-            shelf.wood(p.wood).hardness_lbf,
-            2 * spots[p.key].radius_mm < practice.hold_mm,
-        )
-        for p in chosen
-    }
+    packed = practice.fit == "stack"
+    blank_of, boards = _stack(composition, chosen) if packed else (_single(chosen, practice, shelf), 1)
+    blade_of = _blades(layer, practice, blank_of)
     area = layer.coverage.area_mm2
 
     def rank(p: Piece):
         pinned = first.get(p.key, len(first))
-        return (pinned, blade_of[p.key].size, p.wood, _thickness(p, practice), -inside.get(p.key, 0), area[p.key])
+        own = () if packed else (p.wood, _thickness(p, practice))
+        return (pinned, blade_of[p.key].size, *own, -inside.get(p.key, 0), area[p.key])
 
     ordered = sorted(chosen, key=rank)
+    lengths, holes = _alone(layer, ordered, blade_of) if not packed else _together(layer, ordered, blade_of)
     cuts: list[Cut] = []
     chapter = 0
     for i, piece in enumerate(ordered):
         blade = blade_of[piece.key]
         if not cuts or cuts[-1].blade != blade:
             chapter += 1
-        reason = _reason(piece, ordered[i - 1] if i else None, piece.key in first, inside, blade, blade_of, shelf)
-        cuts.append(_cut(i + 1, piece, layer, blade, chapter, practice, shelf.wood(piece.wood), reason))
+        before = ordered[i - 1] if i else None
+        reason = _reason(piece, before, piece.key in first, inside, blade, blade_of, None if packed else shelf)
+        cuts.append(
+            _cut(
+                i + 1,
+                piece.key,
+                layer,
+                blade,
+                chapter,
+                practice,
+                blank_of[piece.key],
+                lengths[piece.key],
+                holes[piece.key],
+                reason,
+            )
+        )
     gap, joints = joint_gap_mm(practice, cuts), layer.coverage.once("joints", lambda: _longest_row(layer))
-    return SawPlan(tuple(cuts), _chapters(cuts), gap, gap * joints, joints)
+    return SawPlan(tuple(cuts), _chapters(cuts), gap, gap * joints, joints, boards)
+
+
+def _single(chosen: list[Piece], practice: Practice, shelf: Shelf) -> dict[int, Blank]:
+    """Each piece from its own board."""
+    return {p.key: Blank(_thickness(p, practice), shelf.wood(p.wood).hardness_lbf) for p in chosen}
+
+
+def _stack(composition: Composition, chosen: list[Piece]) -> tuple[dict[int, Blank], int]:
+    """Every piece out of one pack: of the woods that were decided for it, otherwise of those in use, as many as a pack holds."""
+    shelf, practice = composition.rack.shelf, composition.practice
+    decided = [code for code in composition.pins.get("pack", {}).get("woods", ()) if code in shelf]
+    codes = decided if len(decided) > 1 else list(dict.fromkeys(p.wood for p in chosen))[:MOST_WOODS]
+    thick = max((_thickness(p, practice) for p in chosen), default=practice.stock_mm) * max(1, len(codes))
+    hard = max((shelf.wood(code).hardness_lbf for code in codes), default=USUAL_HARDNESS_LBF)
+    return {p.key: Blank(thick, hard) for p in chosen}, max(1, len(codes))
+
+
+def _blades(layer: Layer, practice: Practice, blank_of: dict[int, Blank]) -> dict[int, Blade]:
+    """For each piece the usual blade of its blank, or the first finer one that turns its tightest inner corner. A corner that
+    none turns is sawn from both sides with the usual one."""
+    usual = {key: choose_blade(practice, b.thickness_mm, b.hardness_lbf) for key, b in blank_of.items()}
+    offers = {key: finer_blades(practice, usual[key], b.thickness_mm) for key, b in blank_of.items()}
+    blade_of = dict(usual)
+    waiting = list(blank_of)
+    for step in range(DETAIL_STEPS + 1):
+        tried: dict[Blade, list[int]] = {}
+        for key in waiting:
+            if step < len(offers[key]):
+                tried.setdefault(offers[key][step], []).append(key)
+        waiting = []
+        for blade, keys in tried.items():
+            left = rests_of(layer.coverage, blade.line_mm(practice.fit), keys)
+            waiting += left
+            blade_of |= {key: blade for key in keys if key not in left}
+    return blade_of
+
+
+Holes = dict[int, tuple[PilotHole, ...]]
+
+
+def _alone(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
+    """Cut lengths and holes where every piece is sawn from its own board: all of its outline, a hole in each opening."""
+    coverage = layer.coverage
+    lengths, holes = {}, {}
+    for p in ordered:
+        blade = blade_of[p.key]
+        # all rings of a polygon make up its length
+        lengths[p.key] = float(coverage.by_key[p.key].length)
+        holes[p.key] = coverage.of(p.key, ("holes", blade.no), lambda own, b=blade: pilot_holes(own, b))  # type: ignore[misc]
+    return lengths, holes
+
+
+def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
+    """Cut lengths and holes where all pieces come out of one pack: a seam is sawn once, with the first of its two. What lies in
+    a piece's opening may be wood: then the blade is threaded on the line, by the first that is sawn there."""
+    coverage = layer.coverage
+    free = {key: float(coverage.by_key[key].length) for key in coverage.keys}
+    lengths: dict[int, float] = {}
+    holes: dict[int, list[PilotHole]] = {p.key: [] for p in ordered}
+    rings = _rings(layer)
+    sawn: set[int] = set()
+    for p in ordered:
+        shared = sum(s.length_mm for other, s in coverage.neighbours[p.key].items() if other in sawn)
+        lengths[p.key] = max(0.0, free[p.key] - shared)
+        for about in [ring for ring in rings if p.key in ring[0]]:
+            rings.remove(about)
+            _, waste, corner = about
+            spot = hole_in(waste, blade_of[p.key]) if waste is not None else None
+            holes[p.key].append(spot if spot is not None and spot.bit_mm else hole_on(corner, blade_of[p.key]))
+        sawn.add(p.key)
+    return lengths, {key: tuple(own) for key, own in holes.items()}
+
+
+def _rings(layer: Layer) -> list[tuple[set[int], shapely.Polygon | None, tuple[float, float]]]:
+    """Every opening of every piece: the pieces that its line bounds, the largest part of it that is waste (None where all is
+    wood), and its sharpest corner."""
+    found = []
+    coverage = layer.coverage
+    tree = shapely.STRtree(np.array(coverage.outlines))
+    for key, outline in coverage.by_key.items():
+        for ring in outline.interiors:
+            inside = shapely.Polygon(ring)
+            wood = [coverage.keys[i] for i in tree.query(inside, predicate="contains").tolist()]
+            waste = shapely.difference(
+                inside, shapely.union_all(np.array([coverage.by_key[k] for k in wood] or [shapely.Polygon()]))
+            )
+            parts = [p for p in shapely.get_parts(waste) if p.geom_type == "Polygon" and p.area > LEAST_WASTE_MM2]
+            on_it = {key} | {k for k in wood if k in coverage.neighbours[key]}
+            found.append((on_it, max(parts, key=lambda p: p.area, default=None), start_point(inside)))
+    return found
 
 
 def _thickness(piece: Piece, practice: Practice) -> float:
@@ -114,48 +227,46 @@ def _enclosed(layer: Layer) -> dict[int, int]:
 
 
 def _reason(
-    piece: Piece, before: Piece | None, pinned: bool, inside: dict, blade: Blade, blade_of: dict, shelf: Shelf
+    piece: Piece, before: Piece | None, pinned: bool, inside: dict, blade: Blade, blade_of: dict, shelf: Shelf | None
 ) -> str:
+    """Why a piece is sawn when it is; `shelf` where pieces come from boards of their own woods."""
     if pinned:
         return "you put it first"
     if before is None or blade_of[before.key] != blade:
         return f"first with No. {blade.no}"
-    if before.wood != piece.wood:
+    if shelf is not None and before.wood != piece.wood:
         return f"{shelf.name(piece.wood)} together"
     if inside.get(piece.key):
         return "inside before outside"
     return "small before large"
 
 
-def feed_mm_per_minute(practice: Practice, thickness_mm: float, chosen: Wood) -> float:
+def feed_mm_per_minute(practice: Practice, thickness_mm: float, hardness_lbf: float) -> float:
     """Feed along the line: slower in thicker wood (power 0.8) and harder wood (square root); own assumption, no source.
 
     With the defaults a scene of 35 pieces in 6 mm pine takes about 40 minutes, as workers report.
     """
-    slower = (thickness_mm / USUAL_STOCK_MM) ** 0.8 * (chosen.hardness_lbf / USUAL_HARDNESS_LBF) ** 0.5
+    slower = (thickness_mm / USUAL_STOCK_MM) ** 0.8 * (hardness_lbf / USUAL_HARDNESS_LBF) ** 0.5
     return practice.saw_mm_per_minute / slower
 
 
 def _cut(
-    order, piece: Piece, layer: Layer, blade: Blade, chapter: int, practice: Practice, chosen: Wood, reason
-) -> Cut:
-    thickness = _thickness(piece, practice)
-    coverage, outline = layer.coverage, layer.coverage.by_key[piece.key]
-    # all rings of a polygon make up its length
-    length = float(outline.length)
-    holes = coverage.of(piece.key, ("holes", blade.no), lambda own: pilot_holes(own, blade))
-    minutes = length / feed_mm_per_minute(practice, thickness, chosen)
+    order: int, key: int, layer: Layer, blade: Blade, chapter: int, practice: Practice, blank: Blank, length_mm: float,
+    holes: tuple[PilotHole, ...], reason: str,
+) -> Cut:  # fmt: skip
+    minutes = length_mm / feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf)
     minutes += practice.minutes_per_cut + MINUTES_PER_HOLE * len(holes)
+    on_line = next(((h.x_mm, h.y_mm) for h in holes if h.on_line), None)
     return Cut(
         order,
-        piece.key,
+        key,
         blade,
         chapter,
-        length,
+        length_mm,
         minutes * practice.estimate_ratio,
         holes,
-        coverage.of(piece.key, "start", start_point),
-        blade.teeth_in_cut(thickness),
+        on_line or layer.coverage.of(key, "start", start_point),
+        blade.teeth_in_cut(blank.thickness_mm),
         reason,
     )
 
@@ -180,7 +291,7 @@ def _chapters(cuts: list[Cut]) -> tuple[Chapter, ...]:
 
 
 def joint_gap_mm(practice: Practice, cuts: list[Cut]) -> float:
-    """How far a joint opens: one kerf when each piece is cut on the line, none when sanded to it, one when stacked."""
+    """How far a joint opens: one kerf when each piece is cut on the line or together in a pack, none when sanded to it."""
     if not cuts or practice.fit == "beside":
         return 0.0
     return max(cut.blade.kerf_mm for cut in cuts)

@@ -22,13 +22,23 @@ class PilotHole:
     y_mm: float
     room_mm: float
     bit_mm: float | None
+    on_line: bool = False
+    """Drilled on the line itself: what lies inside is wood, and the kerf takes the hole with it."""
 
 
 def pilot_holes(outline: shapely.Polygon, blade: Blade) -> tuple[PilotHole, ...]:
-    """A hole for every opening in the outline."""
-    holes = []
-    for ring in outline.interiors:
-        spot = largest_circle(shapely.Polygon(ring))
-        fits = [bit for bit in BITS_MM if bit / 2 + HOLE_WASTE_MM <= spot.radius_mm and bit >= blade.width_mm + PASS_MM]
-        holes.append(PilotHole(spot.x_mm, spot.y_mm, 2 * spot.radius_mm, max(fits, default=None)))
-    return tuple(holes)
+    """A hole for every opening in the outline, for a piece from a blank of its own: all inside it is waste."""
+    return tuple(hole_in(shapely.Polygon(ring), blade) for ring in outline.interiors)
+
+
+def hole_in(waste: shapely.Polygon, blade: Blade) -> PilotHole:
+    """In the waste at its fattest spot, with the largest bit that fits."""
+    spot = largest_circle(waste)
+    fits = [bit for bit in BITS_MM if bit / 2 + HOLE_WASTE_MM <= spot.radius_mm and bit >= blade.width_mm + PASS_MM]
+    return PilotHole(spot.x_mm, spot.y_mm, 2 * spot.radius_mm, max(fits, default=None))
+
+
+def hole_on(line: tuple[float, float], blade: Blade) -> PilotHole:
+    """On the line, where it turns sharpest, with the smallest bit that lets the blade through."""
+    passes = [bit for bit in BITS_MM if bit >= blade.width_mm + PASS_MM]
+    return PilotHole(*line, 0.0, min(passes, default=None), on_line=True)

@@ -1,16 +1,12 @@
 """What will go wrong at the saw."""
 
-from functools import partial
-
-import numpy as np
-import shapely
-
 from ..composition import Composition
 from ..findings import Finding, Fix, name_pieces
+from .corners import DEEP_MM, rests_of
 from .cuts import SawPlan
 
-DEEP_MM = 0.4
-"""An inner corner counts when the blade leaves more than this standing in it."""
+MOST_GROWTH_MM = 2.0
+"""A row that grows by more than this no longer fits its backer or frame: common practice, no source."""
 
 
 def saw_findings(composition: Composition, plan: SawPlan) -> list[Finding]:
@@ -18,7 +14,7 @@ def saw_findings(composition: Composition, plan: SawPlan) -> list[Finding]:
         *_too_small(composition),
         *_undrillable(composition, plan),
         *_tight_corners(composition, plan),
-        *_row_growth(plan),
+        *_row_growth(composition, plan),
     ]
 
 
@@ -49,18 +45,20 @@ def _too_small(composition: Composition) -> list[Finding]:
 
 
 def _undrillable(composition: Composition, plan: SawPlan) -> list[Finding]:
+    say = composition.practice.say
     number = {p.key: p.number for p in composition.in_hand.pieces}
     return [
         Finding(
             "no-bit-fits",
             "saw",
-            f"An opening of {number[cut.piece]} is {hole.room_mm:.1f} mm at its fattest: no bit fits that lets "
+            f"An opening of {number[cut.piece]} is {say(hole.room_mm)} at its fattest: no bit fits that lets "
             f"No. {cut.blade.no} through. Take a finer blade there.",
             "The bit leaves 0.5 mm of waste round it and is 0.1 mm wider than the blade.",
             (cut.piece,),
             (round(hole.x_mm, 2), round(hole.y_mm, 2)),
             amount=round(hole.room_mm, 1),
             unit="mm",
+            by_place=True,
         )
         for cut in plan.cuts
         for hole in cut.holes
@@ -69,17 +67,16 @@ def _undrillable(composition: Composition, plan: SawPlan) -> list[Finding]:
 
 
 def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
-    """Inner corners that a blade cannot turn, gathered by blade: what is left when a disc of its radius rolls along."""
-    coverage = composition.in_hand.coverage
+    """Inner corners that a blade cannot turn, gathered by blade."""
+    coverage, practice = composition.in_hand.coverage, composition.practice
     number = {p.key: p.number for p in composition.in_hand.pieces}
     findings = []
     for blade in dict.fromkeys(cut.blade for cut in plan.cuts):
-        rests = coverage.each(("corners", blade.no), partial(corner_rests, blade.tightest_mm))
-        left = {key: rest for key in coverage.keys if (rest := rests[key]) is not None}
-        keys = [cut.piece for cut in plan.cuts if cut.blade == blade and cut.piece in left]
-        if not keys:
+        radius = blade.line_mm(practice.fit)
+        left = rests_of(coverage, radius, [cut.piece for cut in plan.cuts if cut.blade == blade])
+        if not left:
             continue
-        keys.sort(key=lambda key: number[key])
+        keys = sorted(left, key=lambda key: number[key])
         worst = max(keys, key=lambda key: left[key][0])
         several = len(keys) > 1
         findings.append(
@@ -87,13 +84,15 @@ def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
                 "tight-corner",
                 "saw",
                 f"{'Inner corners' if several else 'An inner corner'} of {name_pieces([number[k] for k in keys])} "
-                f"{'are' if several else 'is'} tighter than No. {blade.no} turns ({blade.tightest_mm:.1f} mm). "
-                "Saw into them from both sides, or take a finer blade.",
-                "The blade's width in its own kerf bounds the radius it can follow.",
+                f"{'are' if several else 'is'} tighter than No. {blade.no} turns ({practice.say(radius)} at the line): "
+                f"{practice.say(left[worst][0])} would be left standing{f' in {number[worst]}' if several else ''}. "
+                "Saw in from both sides.",
+                "The blade's width in its own kerf bounds the radius it can follow; the wall of an inner corner lies half a kerf "
+                "farther out. A finer blade is taken where it would turn.",
                 tuple(keys),
                 left[worst][1],
-                amount=round(left[worst][0], 1),
-                limit=round(blade.tightest_mm, 1),
+                amount=round(left[worst][0], 2),
+                limit=DEEP_MM,
                 unit="mm",
                 fix=Fix("Saw in from both sides", "accept", {"reason": "sawn into from both sides"}),
             )
@@ -101,40 +100,26 @@ def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
     return findings
 
 
-Rest = tuple[float, tuple[float, float]]
-
-
-def corner_rests(radius_mm: float, _keys: list[int], outlines: np.ndarray) -> list[Rest | None]:
-    """For each outline with inner corners tighter than the radius: the radius of the largest rest, and where."""
-    closed = shapely.buffer(shapely.buffer(outlines, radius_mm, quad_segs=4), -radius_mm, quad_segs=4)
-    rests = shapely.difference(closed, outlines)
-    # a disc given as a 16-gon falls short of the circle by r (1 - cos(pi/16)), under 2 % of r
-    deep = shapely.buffer(rests, -DEEP_MM / 2, quad_segs=2)
-    found: list[Rest | None] = []
-    for rest, core in zip(rests, deep, strict=True):
-        if core.is_empty:
-            found.append(None)
-            continue
-        part = max(shapely.get_parts(core), key=lambda g: g.area)
-        centre = part.representative_point()
-        owner = next((g for g in shapely.get_parts(rest) if g.intersects(part)), rest)
-        depth = float(shapely.minimum_bounding_radius(owner))
-        found.append((depth, (round(centre.x, 2), round(centre.y, 2))))
-    return found
-
-
-def _row_growth(plan: SawPlan) -> list[Finding]:
-    if plan.row_growth_mm < 2.0:
+def _row_growth(composition: Composition, plan: SawPlan) -> list[Finding]:
+    if plan.row_growth_mm < MOST_GROWTH_MM:
         return []
+    say, stacked = composition.practice.say, composition.practice.fit == "stack"
+    advice = (
+        "Cut together in a pack it cannot be sanded away: a finer blade leaves less, or saw each beside the line."
+        if stacked
+        else "Saw beside the line and sand to it."
+    )
     return [
         Finding(
             "row-growth",
             "saw",
-            f"Each joint opens by {plan.gap_mm:.2f} mm; over {plan.row_joints} joints in the longest row that is "
-            f"{plan.row_growth_mm:.1f} mm. Saw beside the line, or stack cut.",
-            "Cut on the line, every joint opens by one kerf, and the kerfs add up along a row.",
+            f"Each joint opens by {say(plan.gap_mm)}; over {plan.row_joints} joints in the longest row that is "
+            f"{say(plan.row_growth_mm)}. {advice}",
+            "On the line, and in a pack, every joint opens by one kerf, and the kerfs add up along a row.",
             amount=round(plan.row_growth_mm, 1),
-            limit=2.0,
+            limit=MOST_GROWTH_MM,
             unit="mm",
+            layer=composition.whole.key,
+            fix=Fix("Saw beside the line", "practice", {"fit": "beside"}),
         )
     ]

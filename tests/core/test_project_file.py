@@ -28,8 +28,7 @@ PLACES = [place for place in places(SOUND) if place]
 def test_one_wrong_value_is_refused_or_does_no_harm(place, wrong):
     try:
         read = read_planned(project_file(SOUND, place, wrong))
-    except BadProject as problem:
-        assert len(str(problem)) > 20
+    except BadProject:
         return
     open_everything(read.composition)
 

@@ -3,6 +3,7 @@
 import math
 
 import networkx
+import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
@@ -10,8 +11,10 @@ from hypothesis import strategies as st
 
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.practice import Practice
+from emberquilt.rack.woods import woods
 from emberquilt.saw.blades import blades, choose_blade
 from emberquilt.saw.copies import colour_planar, cutting_copies, seam_graph
+from emberquilt.saw.corners import corner_rests
 from emberquilt.saw.cuts import saw_plan, start_point
 from emberquilt.saw.holes import BITS_MM, pilot_holes
 from emberquilt.saw.judgement import saw_findings
@@ -51,9 +54,42 @@ def test_the_third_school_takes_one_size():
     assert {choose_blade(Practice(blade_school="one", one_blade=7), t, 900).no for t in (3, 12, 30)} == {"7"}
 
 
-def test_detail_takes_a_finer_blade():
-    coarse, fine = (choose_blade(Practice(), 19, 1450, detail) for detail in (False, True))
-    assert fine.width_mm < coarse.width_mm
+def notched(radius_mm: float) -> shapely.Polygon:
+    """A block of 60 mm with a slot that ends in a half circle."""
+    slot = shapely.box(30 - radius_mm, 30, 30 + radius_mm, 61)
+    return shapely.box(0, 0, 60, 60).difference(slot.union(shapely.Point(30, 30).buffer(radius_mm, quad_segs=64)))
+
+
+def blade_for(outline, thickness, wood="cherry", **practice):
+    work = composition(Coverage([1], [outline]), wood, Practice(**practice), thickness_mm=thickness)
+    return saw_plan(work).cuts[0].blade
+
+
+def test_the_blade_follows_the_path_not_the_size_of_the_piece():
+    """A small disc asks for nothing finer; a tight slot in a large block does."""
+    disc = shapely.Point(10, 10).buffer(4, quad_segs=64)
+    assert blade_for(disc, 19.05).no == "5"
+    assert blade_for(notched(8), 19.05).no == "5"
+    tight = (BY_NO["3"].inner_wall_mm + BY_NO["5"].inner_wall_mm) / 2
+    assert blade_for(notched(tight), 19.05).no == "3"
+    assert blade_for(notched(tight), 19.05, blade_school="one", one_blade=5).no == "5"
+
+
+@pytest.mark.parametrize("wood", ["aspen", "cherry", "maple", "ebony"])
+@pytest.mark.parametrize("thickness", [1.0, 3.0, 6.0, 12.0, 19.05, 25.4, 38.0])
+@pytest.mark.parametrize("radius", [0.4, 0.9, 1.2, 1.6, 2.0, 3.0])
+def test_teeth_in_the_cut_keep_their_bounds(wood, thickness, radius):
+    blade = blade_for(notched(radius), thickness, wood)
+    usual = choose_blade(Practice(), thickness, woods()[wood].hardness_lbf)
+    assert blade == usual or blade.teeth_in_cut(thickness) <= 14
+    assert blade.teeth_in_cut(thickness) >= 2 or blade == blades()[0]
+    if thickness == 19.05:
+        assert blade.size >= 3
+
+
+def test_a_corner_that_no_blade_turns_keeps_the_usual_one():
+    wedge = shapely.box(0, 0, 60, 60).difference(shapely.Polygon([(25, 61), (30, 20), (35, 61)]))
+    assert blade_for(wedge, 19.05).no == "5"
 
 
 @pytest.mark.parametrize("blade", blades(), ids=lambda b: b.no)
@@ -66,6 +102,36 @@ def test_tightest_curve_by_standing_the_blade_in_its_kerf(blade):
 
     assert fits(blade.tightest_mm + 1e-6)
     assert not fits(blade.tightest_mm - 1e-3)
+
+
+@pytest.mark.parametrize("blade", blades(), ids=lambda b: b.no)
+def test_walls_lie_half_a_kerf_from_the_middle(blade):
+    """The walls of a kerf along the tightest circle, as two circles drawn by a general geometry library."""
+    middle = shapely.Point(0, 0).buffer(blade.tightest_mm, quad_segs=256).exterior
+    kerf = middle.buffer(blade.kerf_mm / 2, quad_segs=64)
+    assert shapely.minimum_bounding_radius(kerf) == pytest.approx(blade.inner_wall_mm, rel=1e-3)
+    (hole,) = kerf.interiors
+    assert shapely.minimum_bounding_radius(shapely.Polygon(hole)) == pytest.approx(blade.outer_wall_mm, rel=1e-3)
+    assert blade.line_mm("on") == blade.line_mm("stack") == blade.tightest_mm
+    assert blade.line_mm("beside") == blade.inner_wall_mm
+
+
+@pytest.mark.parametrize("angle", [20, 40, 60, 80])
+@pytest.mark.parametrize("radius", [1.5, 3.0])
+def test_what_is_left_standing_in_a_wedge(angle, radius):
+    """Geometry: in a wedge of half angle a, between the corner and a disc of radius R that touches both walls, the largest
+    circle that touches all three has the radius R (1 - sin a) / (1 + sin a)."""
+    half = math.radians(angle / 2)
+    wide = 200 * math.tan(half)
+    wedge = shapely.Polygon([(0, 0), (wide, 200), (-wide, 200)])
+    block = shapely.box(-80, -20, 80, 60).difference(wedge)
+    expected = 2 * radius * (1 - math.sin(half)) / (1 + math.sin(half))
+    (rest,) = corner_rests(radius, [1], np.array([block]))
+    if expected < 0.4:
+        assert rest is None or rest[0] == pytest.approx(0.4, abs=0.06)
+    else:
+        assert rest[0] == pytest.approx(expected, rel=0.06)
+        assert rest[1] == pytest.approx((0, expected / 2 / math.sin(half)), abs=0.2 * radius)
 
 
 def ring(hole_radius: float) -> shapely.Polygon:
@@ -84,6 +150,63 @@ def test_bits_let_the_blade_through():
         for hole in pilot_holes(ring(8), blade):
             assert hole.bit_mm in BITS_MM
             assert hole.bit_mm >= blade.width_mm + 0.1
+
+
+def stack(coverage, woods="cherry", codes=("cherry", "walnut"), **piece):
+    from dataclasses import replace
+
+    work = composition(coverage, woods, Practice(fit="stack"), **piece)
+    return saw_plan(replace(work, pins={"pack": {"woods": list(codes), "turn": {}}}))
+
+
+@settings(max_examples=20)
+@given(st.integers(2, 60), st.integers(0, 999))
+def test_in_a_stack_every_seam_is_sawn_once(count, seed):
+    """All borders of the pattern, put together by a general geometry library, are what is sawn."""
+    coverage = cells(count, seed)
+    lines = shapely.union_all([shapely.boundary(o) for o in coverage.outlines])
+    assert sum(c.length_mm for c in stack(coverage).cuts) == pytest.approx(shapely.length(lines), rel=1e-6)
+    alone = saw_plan(composition(coverage))
+    assert sum(c.length_mm for c in alone.cuts) == pytest.approx(sum(o.length for o in coverage.outlines))
+
+
+def test_a_stack_saves_minutes():
+    """Two pictures out of one pack take less than twice one picture, though the wood is twice as thick."""
+    coverage = cells(40, 2)
+    one, pack = saw_plan(composition(coverage, thickness_mm=6.0)), stack(coverage, thickness_mm=6.0)
+    assert pack.boards == 2
+    assert one.minutes < pack.minutes * 1.5
+    assert pack.minutes < 2 * one.minutes * 0.8
+    thickest = stack(coverage, codes=("cherry", "walnut", "maple", "holly"), thickness_mm=6.0)
+    assert thickest.boards == 4
+    assert thickest.cuts[0].teeth_in_cut == pytest.approx(thickest.cuts[0].blade.teeth_in_cut(24.0))
+    assert thickest.minutes > pack.minutes
+
+
+def test_in_a_stack_no_hole_is_drilled_into_what_is_wood_there():
+    """A ring with an eye in it, and a ring with nothing in it."""
+    plan = stack(nested())
+    holes = [(c.piece, h) for c in plan.cuts for h in c.holes]
+    assert [(key, h.on_line) for key, h in holes] == [(2, True)]
+    (_, hole) = holes[0]
+    line = shapely.box(12, 12, 22, 22).exterior
+    assert line.distance(shapely.Point(hole.x_mm, hole.y_mm)) < 1e-6
+    assert hole.bit_mm == min(bit for bit in BITS_MM if bit >= plan.by_piece[2].blade.width_mm + 0.1)
+    assert plan.by_piece[2].start_mm == (hole.x_mm, hole.y_mm)
+    (waste,) = [h for c in stack(Coverage([1], [ring(8)])).cuts for h in c.holes]
+    assert not waste.on_line
+    assert waste.bit_mm == 3.2
+    # each from its own board the inside of the ring is waste
+    assert [h.on_line for c in saw_plan(composition(nested())).cuts for h in c.holes] == [False]
+
+
+def test_what_a_stack_is_told_about_its_gaps():
+    """Nobody is sent to a stack for a gap that a stack has too."""
+    found = codes(composition(grid(12, 1), practice=Practice(fit="on")))["row-growth"]
+    assert "stack" not in found.sentence
+    assert found.fix.values == {"fit": "beside"}
+    work = composition(grid(12, 1), practice=Practice(fit="stack"))
+    assert "pack" in codes(work)["row-growth"].sentence
 
 
 def nested() -> Coverage:
@@ -231,7 +354,10 @@ def test_a_piece_too_small_to_hold():
 def test_an_inner_corner_tighter_than_the_blade():
     block = shapely.box(0, 0, 60, 60)
     slot = block.difference(shapely.box(28, 20, 28.6, 61))
-    assert "tight-corner" in codes(composition(Coverage([1], [slot])))
+    found = codes(composition(Coverage([1], [slot])))["tight-corner"]
+    # what stands in the slot is measured against what may stand, and it is no wider than the slot
+    assert found.limit == 0.4
+    assert 0.4 <= found.amount <= 0.65
     wide = block.difference(shapely.union_all([shapely.box(15, 30, 45, 61), shapely.Point(30, 30).buffer(15)]))
     assert "tight-corner" not in codes(composition(Coverage([1], [wide])))
 

@@ -18,7 +18,7 @@ def test_values_are_filled_by_one_thread_while_another_replaces_an_outline():
                 for name in range(20):
                     for key in coverage.keys:
                         coverage.of(key, ("area", name), lambda outline: outline.area)
-            except BaseException as problem:  # noqa: BLE001  whatever a thread dies of is to be told
+            except BaseException as problem:
                 problems.append(problem)
 
         filling = threading.Thread(target=fill)

@@ -101,7 +101,9 @@ def sentence(request, words: str, status: int):
     cannot be shown."""
     htmx = getattr(request, "htmx", False)
     row = None if htmx or request.method != "GET" or status not in (422, 500) else work_of(request)
-    response = render(request, "entry/said.html" if htmx else "entry/sentence.html", {"words": words, "row": row}, status=status)
+    response = render(
+        request, "entry/said.html" if htmx else "entry/sentence.html", {"words": words, "row": row}, status=status
+    )
     if getattr(request, "htmx", False):
         response["HX-Retarget"] = "#said"
         response["HX-Reswap"] = "outerHTML"

@@ -296,7 +296,7 @@ def _stock(plan: Plan, chosen: Chosen | None) -> dict:
         if p.board and shown and p.key in shown[0]["need"].pieces:
             by_board.setdefault(p.board, []).append(p.key)
     return {"by_board": [(name, len(keys), runs(keys)) for name, keys in sorted(by_board.items())], "needs": needs, "shown_need": shown[0] if shown else None, "copies": max(plan.copies.values(), default=0), "copies_bound": MOST_COPIES,
-            "board_feet": sum(n.board_feet for n in plan.needs), "rough_mm2": sum(n.rough_mm2 for n in plan.needs)}  # fmt: skip
+            "rough_mm2": sum(n.rough_mm2 for n in plan.needs)}  # fmt: skip
 
 
 def _saw(plan: Plan, chosen: Chosen | None) -> dict:

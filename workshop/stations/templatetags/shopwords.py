@@ -36,7 +36,9 @@ def bare_inches(mm: float, denominator: int):
     whole, rest = inch_parts(mm, denominator)
     fraction = format_html('<span class="fr">{}</span>', str(rest)) if rest else ""
     # the space is read aloud and copied; the style draws the fraction closer
-    return format_html('<span class="m">{}{}{}</span>', whole if whole or not rest else "", " " if whole and rest else "", fraction)
+    return format_html(
+        '<span class="m">{}{}{}</span>', whole if whole or not rest else "", " " if whole and rest else "", fraction
+    )
 
 
 @register.filter
@@ -123,7 +125,7 @@ FULL_DAY_MINUTES = 360.0
 @register.filter
 def top_of_bar(slots) -> float:
     """Top of a day's bar on a scale of six hours of hands in 40 units."""
-    minutes_of_hands = sum(slot.task.minutes for slot in slots)
+    minutes_of_hands = sum(slot.minutes for slot in slots)
     return round(40 - 40 * min(minutes_of_hands / FULL_DAY_MINUTES, 1.0), 1)
 
 
