@@ -136,6 +136,19 @@ def format_area(mm2: float, unit: str = "mm") -> str:
     return f"{mm2 / MM_PER_INCH**2:.1f} in²" if unit == "in" else f"{mm2 / 100:.1f} cm²"
 
 
+ROMAN = ((1000, "M"), (900, "CM"), (500, "D"), (400, "CD"), (100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"), (9, "IX"),
+         (5, "V"), (4, "IV"), (1, "I"))  # fmt: skip
+
+
+def roman(number: int) -> str:
+    """``XIV`` for 14: chapters of a saw plan, of which there can be more than ten."""
+    letters = ""
+    for value, letter in ROMAN:
+        letters += letter * (number // value)
+        number %= value
+    return letters
+
+
 def format_minutes(minutes: float) -> str:
     """``4 min``, ``1 h 5 min``: never finer than a minute above ten, halves below."""
     if minutes < 10:

@@ -9,12 +9,15 @@ from django.utils import timezone
 from emberquilt.bench import Card
 from emberquilt.calendar.learning import ratio_from
 from emberquilt.errors import BadChoice
+from emberquilt.setting import number
+from emberquilt.units import format_minutes
 from workshop.compositions.models import Composition
 from workshop.compositions.told import forget
 
 from .models import Event, Timer
 
 RECENT = 400
+DOUBTFUL = 2.0
 LONGEST_MINUTES = 12 * 60.0
 
 
@@ -73,10 +76,33 @@ def timer_of(row: Composition, card: Card | None) -> Timer | None:
     return timer if timer is not None and card is not None and (timer.step, timer.piece) == card.key else None
 
 
-def tick(row: Composition, card: Card, what: str) -> Event:
-    """The card is done, or its piece broke. Minutes are the clock's; none where it never ran.
+def doubtful(card: Card, seconds: float) -> bool:
+    """A clock that ran for more than twice the estimate may have been forgotten: it asks before it is believed."""
+    return seconds > DOUBTFUL * 60 * card.estimate_minutes
 
-    A second tap on a card that is done changes nothing.
+
+def minutes_told(took: str, typed: str, seconds: float) -> float | None:
+    """Minutes as the person says them of a clock that asks: all of it, none of it, or as typed. Raises `BadChoice`."""
+    if took == "all":
+        return min(seconds / 60, LONGEST_MINUTES)
+    if took == "none":
+        return None
+    minutes = number(typed.removesuffix("min"), "minutes")
+    if not 0 < minutes <= LONGEST_MINUTES:
+        raise BadChoice(
+            f"From a moment to {LONGEST_MINUTES / 60:g} hours can be one card's time; {minutes:g} min cannot."
+        )
+    return minutes
+
+
+class ClockAsks(BadChoice):
+    """The clock ran suspiciously long and nobody said how much of it was work."""
+
+
+def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "") -> Event:
+    """The card is done, or its piece broke. Minutes are the clock's, or what was `took` of it; none where it never ran.
+
+    A second tap on a card that is done changes nothing. Raises `ClockAsks`, and then keeps clock and card as they are.
     """
     if what not in Event.What.values:
         raise BadChoice(f"“{what}” is nothing that happens to a piece.")
@@ -84,7 +110,13 @@ def tick(row: Composition, card: Card, what: str) -> Event:
         if what == Event.What.DONE and card.key in done_keys(row):
             return row.events.filter(step=card.step, piece=card.piece, what=what).latest("at")
         timer = timer_of(row, card)
-        minutes = min(seconds_of(timer) / 60, LONGEST_MINUTES) if timer is not None else None
+        seconds = seconds_of(timer) if timer is not None else 0.0
+        if doubtful(card, seconds) and not took:
+            raise ClockAsks(
+                f"The clock ran {format_minutes(seconds / 60)}, for about {format_minutes(card.estimate_minutes)} of work. "
+                "Say how long it really took."
+            )
+        minutes = minutes_told(took or "all", typed, seconds) if seconds else None
         if timer is not None:
             timer.delete()
         forget(row)

@@ -46,6 +46,8 @@ def card(request, uid):
         "ticks": _ticks(len(done), len(table)),
         "seconds": actions.seconds_of(timer) if timer else 0,
         "running": bool(timer and timer.running_since),
+        "asks_after": 60 * actions.DOUBTFUL * now.estimate_minutes if now else 0,
+        "asks": bool(timer and now and actions.doubtful(now, actions.seconds_of(timer))),
         "can_untick": row.events.exists(),
         "wood_table": wood_table(plan.composition),
     }
@@ -115,7 +117,13 @@ def tick(request, uid):
         row = perform(row, row.revision, "from_board", [now.piece], {"board": board})
         if warning:
             messages.warning(request, warning)
-    actions.tick(row, now, request.POST.get("what", "done"))
+    try:
+        actions.tick(
+            row, now, request.POST.get("what", "done"), request.POST.get("took", ""), request.POST.get("minutes", "")
+        )
+    except actions.ClockAsks as problem:
+        messages.warning(request, str(problem))
+        return redirect(f"{reverse('bench', args=(row.uid,))}?step={now.step}&piece={now.piece}")
     return redirect("bench", row.uid)
 
 

@@ -5,7 +5,8 @@ from urllib.parse import urlencode
 import cv2
 import numpy as np
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils.text import slugify
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
@@ -111,6 +112,9 @@ def final_stop(request, uid):
 def final(request, uid):
     """How far the picture at print size is; polled while it is made."""
     row = own(request, uid)
+    if not request.htmx:
+        # a part of the Wood station: opened by its address, the whole page comes
+        return redirect(f"{reverse('station', args=(row.uid, 'wood'))}?show=picture")
     made = FinalPicture.objects.filter(composition=row).defer("png").first()
     live = made is not None and made.state in (FinalPicture.State.WAITING, FinalPicture.State.WORKING)
     context = {

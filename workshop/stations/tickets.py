@@ -14,6 +14,7 @@ from emberquilt.plan import Plan
 from emberquilt.rack.coats import COATS, coat_of
 from emberquilt.rack.woods import Shelf, Wood
 from emberquilt.saw.copies import MOST_COPIES
+from emberquilt.units import roman
 from emberquilt.wood.colour import closest
 from emberquilt.wood.contrast import READINGS, STEP_MM, rated
 from emberquilt.wood.judgement import neck_table
@@ -303,7 +304,7 @@ def _saw(plan: Plan, chosen: Chosen | None) -> dict:
     cut = plan.saw.by_piece.get(chosen.one.key) if chosen and chosen.one else None
     first = set(plan.composition.pins.get("saw_first", []))
     chapters = [
-        {"chapter": c, "roman": ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"][c.number - 1], "current": cut is not None and cut.chapter == c.number,
+        {"chapter": c, "roman": roman(c.number), "current": cut is not None and cut.chapter == c.number,
          "grow": 1 + round(19 * c.minutes / plan.saw.minutes)}
         for c in plan.saw.chapters
     ]  # fmt: skip
@@ -315,6 +316,7 @@ def _saw(plan: Plan, chosen: Chosen | None) -> dict:
         "cut": cut,
         "chapters": chapters,
         "current_chapter": current,
+        "turns_mm": cut.blade.line_mm(plan.composition.practice.fit) if cut else 0.0,
         "pinned": cut is not None and cut.piece in first,
         "next_cut": after,
         "copy": "ABCD"[plan.copies[cut.piece] - 1] if cut else "",
@@ -334,7 +336,13 @@ def _assembly(plan: Plan, chosen: Chosen | None) -> dict:
         "touches": [number[k] for k in step.touches] if step else [],
         "next_step": after,
         "batches": [
-            {"number": i, "keys": runs(b), "count": len(b), "current": step is not None and step.batch == i}
+            {
+                "number": i,
+                "keys": runs(b),
+                "count": len(b),
+                "grow": min(len(b), 20),
+                "current": step is not None and step.batch == i,
+            }
             for i, b in enumerate(glue.batches, 1)
         ],
         "anchor_number": number.get(glue.anchor),

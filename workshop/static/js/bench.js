@@ -17,9 +17,12 @@ if (view) {
 const clock = document.querySelector(".clockrow .time");
 if (clock) {
   const seconds = Number(clock.dataset.seconds), since = performance.now();
+  const asks = document.querySelector(".asks");
   const tell = () => {
     const now = Math.floor(seconds + (performance.now() - since) / 1000);
     clock.textContent = `${Math.floor(now / 60)}:${String(now % 60).padStart(2, "0")}`;
+    if (now > Number(asks.dataset.after)) asks.hidden = asks.disabled = false;
   };
+  asks.querySelector("[name=minutes]").addEventListener("input", () => { asks.querySelector("[value=typed]").checked = true; });
   if (clock.dataset.running === "yes") setInterval(tell, 500);
 }

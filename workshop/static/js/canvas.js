@@ -226,14 +226,25 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   }
 }
 
+// The smooth line that the workshop will cut through these points (`curve_through` in the core), in the canvas' own terms:
+// for each stretch its two handles and its end, as one row of six numbers.
+export function bent(points) {
+  const first = points[0], last = points.at(-1), n = points.length;
+  const ring = Math.hypot(first[0] - last[0], first[1] - last[1]) < 1e-9;
+  const beyond = (p, q) => [2 * p[0] - q[0], 2 * p[1] - q[1]];
+  const all = [ring ? points[n - 2] : beyond(first, points[1]), ...points, ring ? points[1] : beyond(last, points[n - 2])];
+  return points.slice(1).map((_, i) => {
+    const [a, b, c, d] = all.slice(i, i + 4);
+    return [b[0] + (c[0] - a[0]) / 6, b[1] + (c[1] - a[1]) / 6, c[0] - (d[0] - b[0]) / 6, c[1] - (d[1] - b[1]) / 6, c[0], c[1]];
+  });
+}
+
 // A line that is being drawn, bent through its points where that is asked for.
 function drawLine(ctx, { points, closed, curve }, s) {
   ctx.beginPath();
   ctx.moveTo(...points[0]);
-  if (curve && points.length > 2) {
-    for (let i = 1; i < points.length - 1; i++) ctx.quadraticCurveTo(...points[i], (points[i][0] + points[i + 1][0]) / 2, (points[i][1] + points[i + 1][1]) / 2);
-    ctx.lineTo(...points.at(-1));
-  } else for (const p of points.slice(1)) ctx.lineTo(...p);
+  if (curve && points.length > 2) for (const stretch of bent(points)) ctx.bezierCurveTo(...stretch);
+  else for (const p of points.slice(1)) ctx.lineTo(...p);
   if (closed && points.length > 2) ctx.closePath();
   ctx.lineJoin = ctx.lineCap = "round";
   ctx.lineWidth = 6 / s; ctx.strokeStyle = HALO; ctx.stroke();

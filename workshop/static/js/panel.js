@@ -2,6 +2,7 @@
 import { drawMarks, drawPieces, readShapes } from "./canvas.js";
 
 const REST_MS = 90;
+const ZOOM_PX = { side: [66, 0], foot: [0, 36] };
 
 export class Panel {
   constructor(element) {
@@ -46,9 +47,24 @@ export class Panel {
     for (const canvas of [this.base, this.top]) { canvas.width = this.size.w; canvas.height = this.size.h; }
     const pad = Number(this.element.dataset.pad ?? 1) * this.ratio;
     const focus = this.focus || [0, 0, this.scene.w, this.scene.h];
-    const scale = Math.min((this.size.w - 2 * pad) / (focus[2] - focus[0]), (this.size.h - 2 * pad) / (focus[3] - focus[1]));
-    this.view = { scale, x: (this.size.w - scale * (focus[0] + focus[2])) / 2, y: (this.size.h - scale * (focus[1] + focus[3])) / 2 };
+    const room = this.room(focus[2] - focus[0], focus[3] - focus[1], pad);
+    const { scale, w, h } = room;
+    this.view = { scale, x: (w - scale * (focus[0] + focus[2])) / 2, y: (h - scale * (focus[1] + focus[3])) / 2 };
     this.redraw();
+  }
+
+  // The largest scale that fits. The buttons for nearer and farther keep a place of their own, beside the picture or under
+  // it, wherever that costs less of it.
+  room(width, height, pad) {
+    const buttons = this.element.querySelector(".zoom");
+    const fits = (at, less) => {
+      const w = this.size.w - less[0] * this.ratio, h = this.size.h - less[1] * this.ratio;
+      return { at, w, h, scale: Math.min((w - 2 * pad) / width, (h - 2 * pad) / height) };
+    };
+    if (!buttons) return fits("", [0, 0]);
+    const best = [fits("side", ZOOM_PX.side), fits("foot", ZOOM_PX.foot)].reduce((a, b) => (b.scale > a.scale ? b : a));
+    this.element.dataset.zoomAt = best.at;
+    return best;
   }
 
   redraw() {

@@ -70,6 +70,21 @@ element.addEventListener("panel:chosen", () => {
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });
 
+// What of the findings lies below the edge is said there.
+const side = document.querySelector(".side");
+function tellMore() {
+  const edge = side.getBoundingClientRect().bottom - 24;
+  const below = side.scrollHeight - side.clientHeight - side.scrollTop > 12 && getComputedStyle(side).overflowY === "auto";
+  const listed = [...side.querySelectorAll(".findings > ol > li")].filter((li) => li.getBoundingClientRect().bottom > edge).length;
+  const count = listed && listed + Number(document.getElementById("findings").dataset.unlisted);
+  if (below) side.dataset.more = count > 1 ? `${count} more findings below` : "more below";
+  else delete side.dataset.more;
+}
+side.addEventListener("scroll", tellMore, { passive: true });
+new ResizeObserver(tellMore).observe(side);
+document.body.addEventListener("htmx:afterSettle", tellMore);
+tellMore();
+
 // Sections of the ticket that were opened stay open.
 const opened = new Set();
 document.body.addEventListener("toggle", (event) => { const name = event.target.dataset?.keep; if (name) event.target.open ? opened.add(name) : opened.delete(name); }, { capture: true });
