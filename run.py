@@ -44,14 +44,25 @@ def data_folder() -> dict[str, str]:
     return {"EMBERQUILT_HOME": os.environ.get("EMBERQUILT_HOME") or str(HERE / ".data")}
 
 
+def become(*command: object, **env: str) -> None:
+    """Go on as that program: what is sent to this process, a stop too, is then sent to it, and its exit code is ours."""
+    os.chdir(HERE)
+    words = [str(c) for c in command]
+    if os.name == "nt":
+        call(*words, **env)
+    else:
+        sys.stdout.flush()
+        os.execve(words[0], words, os.environ | env)  # noqa: S606  our own program, in place of this one
+
+
 def demo() -> None:
     setup()
-    call(PYTHON, "manage.py", "serve", "--demo", "--port", PORT, check=False, **data_folder())
+    become(PYTHON, "manage.py", "serve", "--demo", "--port", PORT, **data_folder())
 
 
 def serve() -> None:
     setup()
-    call(PYTHON, "manage.py", "serve", "--port", PORT, check=False, **data_folder())
+    become(PYTHON, "manage.py", "serve", "--port", PORT, **data_folder())
 
 
 def account() -> None:

@@ -3,23 +3,30 @@
 EMBERQUILT_HOME   data folder (database, secret key); ~/.emberquilt otherwise
 EMBERQUILT_BIND   address served; anything but loopback demands accounts
 EMBERQUILT_HOSTS  names under which other machines reach this one, comma separated
+EMBERQUILT_ORIGIN where people reach it through a server with TLS before it, https://quilt.example.org, comma separated;
+                  accounts are demanded then, also on loopback
+EMBERQUILT_PROXY  address from which that server speaks to this one; 127.0.0.1 otherwise
 EMBERQUILT_REDIS  redis:// address; long work then runs through Redis instead of the database
 """
 
 import ipaddress
 import os
 from pathlib import Path
+from urllib.parse import urlsplit
 
+from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
+
+from workshop.private import DATABASE, SECRET, keep_private
 
 PACKAGE = Path(__file__).resolve().parent
 HOME = Path(os.environ.get("EMBERQUILT_HOME") or Path.home() / ".emberquilt")
-HOME.mkdir(parents=True, exist_ok=True)
+keep_private(HOME)
 
 
 def _secret() -> str:
     """A key of this data folder's own, made once."""
-    place = HOME / "secret-key"
+    place = HOME / SECRET
     if not place.exists():
         fd = os.open(place, os.O_WRONLY | os.O_CREAT, 0o600)
         with os.fdopen(fd, "w") as file:
@@ -39,11 +46,26 @@ def _is_loopback(address: str) -> bool:
 SECRET_KEY = _secret()
 DEBUG = os.environ.get("EMBERQUILT_DEBUG") == "1"
 BIND = os.environ.get("EMBERQUILT_BIND", "127.0.0.1")
-LOCAL_PERSON = _is_loopback(BIND)
-"""Bound to loopback, the person at this computer works without signing in."""
-ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]"]
+
+
+def _listed(name: str, usual: str = "") -> list[str]:
+    return [item.strip() for item in os.environ.get(name, usual).split(",") if item.strip()]
+
+
+ORIGINS = [origin.rstrip("/") for origin in _listed("EMBERQUILT_ORIGIN")]
+"""Addresses under which a server before this one is reached."""
+if any(urlsplit(o).scheme not in ("http", "https") or not urlsplit(o).hostname or urlsplit(o).path for o in ORIGINS):
+    raise ImproperlyConfigured("EMBERQUILT_ORIGIN is written like https://quilt.example.org, without a path.")
+PROXY = os.environ.get("EMBERQUILT_PROXY", "127.0.0.1")
+LOCAL_PERSON = _is_loopback(BIND) and not ORIGINS
+"""Bound to loopback with no server before it, the person at this computer works without signing in."""
+ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *(str(urlsplit(o).hostname) for o in ORIGINS)]
 if not LOCAL_PERSON:
-    ALLOWED_HOSTS += [name.strip() for name in os.environ.get("EMBERQUILT_HOSTS", BIND).split(",") if name.strip()]
+    ALLOWED_HOSTS += _listed("EMBERQUILT_HOSTS", BIND)
+CSRF_TRUSTED_ORIGINS = ORIGINS
+if ORIGINS and all(o.startswith("https:") for o in ORIGINS):
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -64,6 +86,7 @@ INSTALLED_APPS = [
     "workshop.pictures",
 ]
 MIDDLEWARE = [
+    "workshop.entry.middleware.NoProxyOnLoopback",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -103,7 +126,7 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": HOME / "workshop.sqlite3",
+        "NAME": HOME / DATABASE,
         "OPTIONS": {
             # writers take their lock at once, so that two of them queue instead of failing half way
             "transaction_mode": "IMMEDIATE",

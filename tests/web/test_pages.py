@@ -27,7 +27,8 @@ def addresses(row) -> dict[str, str]:
         "shapes": f"/picture/{row.uid}/shapes.json",
         "small": f"/picture/{row.uid}/small?smallest=9mm",
         "look": f"/picture/{row.uid}/look.jpg?w=200",
-        "final": f"/picture/{row.uid}/final/",
+        "thumb": f"/picture/{row.uid}/thumb.json",
+        "tag": f"/picture/{row.uid}/tag/",
         "palettes": f"/picture/{row.uid}/palettes/",
         "pack": f"/picture/{row.uid}/pack/",
         "place": f"/picture/{row.uid}/place/?piece=2",
@@ -79,7 +80,17 @@ def test_the_smoke_test_knows_every_page(work):
         "logout",
     }
     # these have tests of their own
-    posts |= {"suggest", "final-begin", "final-stop", "final-png", "keep-wood", "drop-wood", "board-change"}
+    posts |= {
+        "suggest",
+        "shop-zone",
+        "final",
+        "final-begin",
+        "final-stop",
+        "final-png",
+        "keep-wood",
+        "drop-wood",
+        "board-change",
+    }
     posts |= {"board-photograph", "board-photo", "board-defect", "board-defect-clear"}
     assert named == seen | drafts | posts
 

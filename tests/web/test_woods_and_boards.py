@@ -353,25 +353,33 @@ def test_a_remake_from_another_board_is_warned_of(client, page, coloured, person
 # print size
 
 
+HTMX = {"HX-Request": "true"}
+
+
+def test_the_final_picture_opened_by_its_address_is_a_whole_page(client, coloured):
+    answer = client.get(f"/picture/{coloured.uid}/final/", follow=True)
+    assert "<title>Wood: " in answer.content.decode()
+
+
 def test_the_picture_at_print_size_is_made_outside_the_request(client, page, coloured, settings):
     page.do(coloured, "wood", "suggest", scope="all")
-    assert "make it" in client.get(f"/picture/{coloured.uid}/final/").content.decode()
+    assert "make it" in client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
     client.post(f"/picture/{coloured.uid}/final/begin/", {"dpi": "100"})
     made = FinalPicture.objects.get()
     tasks.make_final.call(made.pk, made.turn)
-    text = client.get(f"/picture/{coloured.uid}/final/").content.decode()
+    text = client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
     assert "Download the picture" in text
     answer = client.get(f"/picture/{coloured.uid}/final.png")
     assert image_of(answer).shape[1] == round(90 / 25.4 * 100)
     assert answer["Content-Disposition"] == 'attachment; filename="a-test.png"'
     page.do(coloured, "wood", "wood", "1", wood="holly")
-    assert "has changed since" in client.get(f"/picture/{coloured.uid}/final/").content.decode()
+    assert "has changed since" in client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
 
 
 def test_a_stopped_picture_is_not_made(client, coloured):
     made = FinalPicture.objects.create(composition=coloured, revision=coloured.revision, dpi=100)
-    assert "stop</button>" in client.get(f"/picture/{coloured.uid}/final/").content.decode()
-    assert "Stopped." in client.post(f"/picture/{coloured.uid}/final/stop/").content.decode()
+    assert "stop</button>" in client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
+    assert "Stopped." in client.post(f"/picture/{coloured.uid}/final/stop/", headers=HTMX).content.decode()
     tasks.make_final.call(made.pk, made.turn)
     made.refresh_from_db()
     assert (made.state, bytes(made.png)) == ("stopped", b"")

@@ -15,6 +15,35 @@ LOCAL_NAME = "workshop"
 log = logging.getLogger(__name__)
 
 
+FORWARDED = (
+    "Forwarded",
+    "X-Forwarded-For",
+    "X-Forwarded-Host",
+    "X-Forwarded-Proto",
+    "X-Forwarded-Server",
+    "X-Real-IP",
+    "Via",
+)
+"""What a server that passes requests on adds to them (RFC 7239, RFC 9110, and common practice)."""
+BEHIND_A_PROXY = (
+    "This workshop is open to whoever sits at its computer, without signing in, and this request was passed on by another "
+    "server. To let others in, make an account with “python3 run.py account NAME” and start the workshop with "
+    "EMBERQUILT_ORIGIN=https://the.address.people.use set: then everybody signs in."
+)
+
+
+class NoProxyOnLoopback:
+    """Where nobody signs in, nothing may come through a server before this one: whoever that lets in would be the owner."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        if settings.LOCAL_PERSON and any(name in request.headers for name in FORWARDED):
+            return HttpResponse(BEHIND_A_PROXY, status=403, content_type="text/plain; charset=utf-8")
+        return self.get_response(request)
+
+
 class OwnPagesOnly:
     """Refuses requests that another site's page makes. The host check has already refused foreign names.
 

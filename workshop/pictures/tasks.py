@@ -59,9 +59,28 @@ def _tell(made: FinalPicture, turn: int, **values) -> bool:
     return bool(FinalPicture.objects.filter(pk=made.pk, turn=turn, state__in=live).update(**values))
 
 
-def begin(row: Composition, dpi: int) -> None:
+def take_up_pictures() -> None:
+    """What another worker left: it goes back to waiting once; cut off a second time it says so, and can be asked for again."""
+    for made in (
+        FinalPicture.objects.defer("png").select_related("composition").filter(state=FinalPicture.State.WAITING)
+    ):
+        begin(made.composition, made.dpi, made.cut_off)
+    for made in (
+        FinalPicture.objects.defer("png").select_related("composition").filter(state=FinalPicture.State.WORKING)
+    ):
+        if made.cut_off:
+            _tell(made, made.turn, state=FinalPicture.State.FAILED, problem=CUT_OFF)
+        else:
+            begin(made.composition, made.dpi, 1)
+
+
+CUT_OFF = "The making of this picture was cut off twice: its worker ended. Try fewer dots to the inch, or try again."
+
+
+def begin(row: Composition, dpi: int, cut_off: int = 0) -> None:
     """Ask for the picture of the work as it stands now; an earlier try ends."""
     fresh = {
+        "cut_off": cut_off,
         "revision": row.revision,
         "dpi": dpi,
         "state": FinalPicture.State.WAITING,

@@ -37,7 +37,7 @@ class Command(BaseCommand):
 
         try:
             server = waitress.create_server(application, host=settings.BIND, port=options["port"], threads=THREADS,
-                                            max_request_body_size=70_000_000, ident="emberquilt")  # fmt: skip
+                                            max_request_body_size=70_000_000, ident="emberquilt", **_proxy())  # fmt: skip
         except OSError as problem:
             raise CommandError(
                 f"Port {options['port']} cannot be used ({problem.strerror}). Choose another with PORT=."
@@ -61,17 +61,28 @@ class Command(BaseCommand):
         return get_user_model().objects.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exists()
 
 
+def _proxy() -> dict:
+    """Whose word about the asker is taken: the server's before this one, where there is one. Where there is none, what it would
+    say is let through, so that it can be refused (see `NoProxyOnLoopback`)."""
+    if settings.ORIGINS:
+        return {
+            "trusted_proxy": settings.PROXY,
+            "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-host", "x-forwarded-proto"},
+            "clear_untrusted_proxy_headers": True,
+        }
+    return {"clear_untrusted_proxy_headers": not settings.LOCAL_PERSON}
+
+
 def _keep_worker(stop: threading.Event) -> None:
-    """One worker at a time; should it die, the next takes over."""
-    command = (
-        ["rqworker", "default"]
-        if os.environ.get("EMBERQUILT_REDIS")
-        else ["db_worker", "--interval", "0.2", "--no-startup-delay", "--no-reload"]
-    )
+    """One worker at a time; should it die, the next takes over. It holds the other end of a pipe, so that it ends with us
+    however we end."""
+    command = [sys.executable, "-m", "django", "worker", "--tied"]
+    env = os.environ | {"DJANGO_SETTINGS_MODULE": "workshop.settings"}
     while not stop.is_set():
-        worker = subprocess.Popen([sys.executable, "-m", "django", *command], env=os.environ | {"DJANGO_SETTINGS_MODULE": "workshop.settings"}, start_new_session=True)  # fmt: skip
+        worker = subprocess.Popen(command, env=env, stdin=subprocess.PIPE, start_new_session=True)
         while worker.poll() is None and not stop.wait(0.3):
             pass
+        stop.wait(0.5)
         if worker.poll() is None:
             worker.terminate()
             try:
