@@ -7,10 +7,10 @@ from .models import OwnWood
 
 def of_the_shop(request) -> dict[str, str]:
     """Where the styles of a person's own woods are, and where the browser tells its time zone; nothing for parts of a page."""
-    shop = getattr(request, "shop", None)
-    if shop is None or request.htmx:
+    person, shop = getattr(request, "user", None), getattr(request, "shop", None)
+    if person is None or not person.is_authenticated or request.htmx:
         return {}
-    told = {} if shop.time_zone else {"tell_zone": reverse("shop-zone")}
-    if OwnWood.objects.filter(shop=shop).exists():
+    told = {} if shop is not None and shop.time_zone else {"tell_zone": reverse("shop-zone")}
+    if shop is not None and OwnWood.objects.filter(shop=shop).exists():
         told["own_woods_css"] = f"{reverse('woods-css')}?v={shop.revision}"
     return told

@@ -1,0 +1,157 @@
+"""Every page at three widths: nothing hangs over the edge, nothing is hidden, nothing is said in the console."""
+
+import json
+
+import numpy as np
+import pytest
+from django.core.management import call_command
+
+from emberquilt.pattern.surgery import curve_through
+from workshop.compositions.models import Composition
+from workshop.compositions.store import load
+from workshop.stations.rule import NAMES
+
+pytestmark = pytest.mark.browser
+WIDTHS = {390: 844, 768: 1024, 1280: 800}
+REFUSED = "window.refused = []; document.addEventListener('securitypolicyviolation', (e) => window.refused.push(e.violatedDirective + ' ' + e.blockedURI));"
+
+
+@pytest.fixture
+def demo(desk):
+    call_command("load_demo", verbosity=0)
+    desk.page.add_init_script(REFUSED)
+    return {row.name: row for row in Composition.objects.all()}
+
+
+def test_every_page_fits_phone_tablet_and_desk(desk, demo):
+    koi, lighthouse = demo["Two koi"], demo["Lighthouse at dusk"]
+    board = koi.owner.shop.boards.get(name="W1").pk
+    paths = [
+        "/",
+        "/?find=koi",
+        "/shop/",
+        "/shop/woods/?wood=walnut",
+        "/shop/boards/",
+        f"/shop/board/{board}/",
+        "/picture/nothing/",
+    ]
+    for row, piece in ((koi, 9), (lighthouse, load(lighthouse).whole.solid.pieces[0].key)):
+        paths += [f"/picture/{row.uid}/{name}/{query}" for name in NAMES for query in ("", f"?pieces={piece}")]
+        paths += [
+            f"/picture/{row.uid}/{page}"
+            for page in ("palettes/", "pack/", f"place/?piece={piece}", "wood/?show=picture", "final/")
+        ]
+    wide, refused = {}, {}
+    for path in paths:
+        desk.open(path)
+        for width, height in WIDTHS.items():
+            desk.page.set_viewport_size({"width": width, "height": height})
+            desk.page.wait_for_timeout(60)
+            if (reach := desk.page.evaluate("document.documentElement.scrollWidth")) > width:
+                wide[path, width] = reach
+        if found := desk.page.evaluate("window.refused"):
+            refused[path] = found
+    assert wide == {}
+    assert refused == {}
+
+
+def test_nothing_on_the_wood_page_breaks_the_content_policy(desk, demo):
+    """Readings, a wood held against the picture, the shelf of woods, suggestions, the picture at print size."""
+    page = desk.page
+    desk.open(f"/picture/{demo['The lantern'].uid}/wood/")
+    for button in page.locator(".reading button").all_inner_texts():
+        page.locator(".reading button", has_text=button).first.click()
+        desk.settle()
+    page.locator("button", has_text="best of all woods").click()
+    page.wait_for_selector(".found-woods li")
+    page.keyboard.press("n")
+    desk.settle()
+    page.keyboard.press("w")
+    page.locator("#woodshelf button[name=wood]").nth(3).hover()
+    page.wait_for_timeout(500)
+    page.locator("#woodshelf button[name=wood]").nth(3).click()
+    desk.settle()
+    for summary in page.locator("#ticket summary").all():
+        summary.click()
+    page.locator(".reading button", has_text="picture").click()
+    page.wait_for_selector("#final form")
+    assert page.evaluate("window.refused") == []
+
+
+def test_the_zoom_buttons_stand_beside_the_picture(desk, demo):
+    """No number lies under them, whatever the shape of the picture."""
+    for row in demo.values():
+        desk.open(f"/picture/{row.uid}/pattern/")
+        box = desk.page.locator(".panel .zoom").bounding_box()
+        right, bottom = desk.at(row.width_mm, row.height_mm)
+        assert right <= box["x"] + 1 or bottom <= box["y"] + 1, row.name
+
+
+def test_findings_that_lie_below_are_announced(desk, demo):
+    desk.open(f"/picture/{demo['The lantern'].uid}/pattern/")
+    desk.page.set_viewport_size({"width": 1280, "height": 800})
+    koi = demo["Two koi"]
+    desk.open(f"/picture/{koi.uid}/wood/")
+    side = desk.page.locator(".side")
+    assert "below" in side.get_attribute("data-more")
+    side.evaluate("(side) => side.scrollTo(0, side.scrollHeight)")
+    desk.page.wait_for_function("() => !document.querySelector('.side').dataset.more")
+
+
+def test_titles_are_not_cut(desk, demo):
+    for row in demo.values():
+        for station in ("pattern", "wood", "saw"):
+            desk.open(f"/picture/{row.uid}/{station}/")
+            for part in desk.page.locator(".titled h1, .titled .size").all():
+                assert part.evaluate("(e) => e.scrollWidth <= e.clientWidth + 1"), (row.name, station)
+
+
+CURVES = [
+    [[10, 10], [40, 60], [90, 20], [140, 70]],
+    [[0, 0], [30, 5], [31, 40]],
+    [[10, 10], [80, 20], [50, 90], [10, 10]],
+    [[0, 0], [100, 0], [100, 100], [0, 100], [50, 50], [20, 30]],
+]
+AS_DRAWN = """async (points) => {
+  const { bent } = await import(document.querySelector('script[src*="/js/station"]').src.replace(/station[^/]*$/, 'canvas.js'));
+  let from = points[0];
+  return bent(points).map(([a, b, c, d, e, f]) => {
+    const at = (t) => [0, 1].map((i) => (1 - t) ** 3 * from[i] + 3 * (1 - t) ** 2 * t * [a, b][i] + 3 * (1 - t) * t * t * [c, d][i] + t ** 3 * [e, f][i]);
+    const stretch = Array.from({ length: 21 }, (_, i) => at(i / 20));
+    from = [e, f];
+    return stretch;
+  }).flat();
+}"""
+
+
+def test_the_curve_that_is_shown_is_the_curve_that_is_cut(desk, demo):
+    """Points along what the canvas draws lie on what the core cuts."""
+    import shapely
+
+    desk.open(f"/picture/{demo['Two koi'].uid}/pattern/")
+    for points in CURVES:
+        shown = np.array(desk.page.evaluate(AS_DRAWN, points))
+        cut = shapely.LineString(curve_through(np.array(points, float), 0.05))
+        assert shapely.distance(cut, shapely.points(shown)).max() < 0.02
+        assert shapely.hausdorff_distance(shapely.LineString(shown), cut) < 0.3, json.dumps(points)
+
+
+def test_a_clock_that_runs_too_long_asks(desk, demo):
+    """The clock is made to believe that it has run for hours: the card asks before it is ticked off."""
+    from workshop.bench.models import Event, Timer
+
+    row = demo["Two koi"]
+    desk.page.set_viewport_size({"width": 390, "height": 844})
+    desk.open(f"/picture/{row.uid}/bench/")
+    done = Event.objects.count()
+    assert desk.page.locator(".asks").is_hidden()
+    desk.page.locator(".clockrow button").click()
+    Timer.objects.update(seconds=12 * 3600)
+    desk.open(f"/picture/{row.uid}/bench/")
+    desk.page.locator(".done-btn").click()
+    assert "Say how long it really took" in desk.page.locator("#said").inner_text()
+    assert Event.objects.count() == done
+    desk.page.locator(".asks [name=minutes]").fill("7")
+    desk.page.locator(".done-btn").click()
+    desk.page.wait_for_load_state()
+    assert Event.objects.latest("id").minutes == 7.0
