@@ -73,6 +73,9 @@ def test_nothing_on_the_wood_page_breaks_the_content_policy(desk, demo):
     desk.settle()
     for summary in page.locator("#ticket summary").all():
         summary.click()
+    page.locator("#panel").focus()
+    page.keyboard.press("Escape")
+    desk.settle()
     page.locator(".reading button", has_text="picture").click()
     page.wait_for_selector("#final form")
     assert page.evaluate("window.refused") == []
