@@ -17,7 +17,8 @@ from emberquilt.calendar.learning import ratio_from
 from emberquilt.calendar.schedule import LEAST_SITTING, schedule
 from emberquilt.calendar.tasks import Task
 from emberquilt.errors import BadChoice
-from emberquilt.hours import parse_day, windows
+from emberquilt.findings import Finding
+from emberquilt.hours import first_moment, parse_day, windows
 from emberquilt.pattern.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
@@ -505,6 +506,40 @@ def test_a_picture_without_woods_has_no_cards_and_no_dates():
     assert cards(plan) == ()
     assert plan.schedule.finish is None
     assert plan.left["wood"] == 1
+
+
+def test_accepting_a_finding_about_many_pieces_accepts_no_other():
+    """Forty-one and more: what differs only behind the fortieth piece is another finding."""
+    many = tuple(range(1, 61))
+    one, other = (Finding("melts", "wood", "s", "r", keys) for keys in (many, (*many[:-1], 99)))
+    assert one.id != other.id
+    assert len(one.id) < 60
+    assert Finding("melts", "wood", "s", "r", many[:40]).id == "melts:" + ",".join(map(str, range(1, 41)))
+    assert (
+        Finding("no-overlap", "pattern", "s", "r", layer=3).id != Finding("no-overlap", "pattern", "s", "r", layer=4).id
+    )
+    work = composition(grid(9, 6), {})
+    (bare,) = Plan(work, start=MONDAY).findings("wood")
+    accepted = replace(work, pins={"accepted": {bare.id: "bare on purpose"}})
+    assert Plan(accepted, start=MONDAY).findings("wood") == []
+    fewer = tuple(replace(p, wood="cherry") if p.key == 54 else p for p in work.layers[0].pieces)
+    later = replace(accepted, layers=(replace(work.layers[0], pieces=fewer),))
+    assert [f.code for f in Plan(later, start=MONDAY).findings("wood")] == ["no-wood"]
+
+
+@pytest.mark.parametrize(
+    ("pinned", "now", "begins"),
+    [
+        (None, "2026-11-25 09:00", "2026-11-25 09:00"),
+        (None, "2026-11-25 09:01", "2026-11-25 09:15"),
+        (None, "2026-12-31 23:50", "2027-01-01 00:00"),
+        ("2020-01-06", "2026-11-25 09:00", "2026-11-25 09:00"),
+        ("2026-11-25", "2026-11-25 20:00", "2026-11-25 20:00"),
+        ("2026-12-01", "2026-11-25 20:00", "2026-12-01 00:00"),
+    ],
+)
+def test_work_begins_on_the_day_decided_but_never_before_now(pinned, now, begins):
+    assert first_moment(pinned, dt.datetime.fromisoformat(now)) == dt.datetime.fromisoformat(begins)
 
 
 def test_accepted_findings_are_not_left():

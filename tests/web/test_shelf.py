@@ -58,6 +58,27 @@ def test_a_layer_of_openings_only_has_all_its_pages_and_can_be_undone(client, pe
     assert_all_open(client, row)
 
 
+ALL_ROUND = "[[-50,-50],[200,-50],[200,200],[-50,200]]"
+
+
+@pytest.mark.parametrize("kind", ["one", "sheet", "three"])
+@pytest.mark.parametrize("how", ["opened", "dropped"])
+def test_a_layer_whose_last_piece_is_taken_has_all_its_pages(client, person, page, kind, how):
+    """Everything is drawn round and opened, or the last piece of wood is dropped beside openings that stay."""
+    row = actions.create(person, small_work(kind))
+    if how == "opened":
+        assert page.do(row, "pattern", "opening", points=ALL_ROUND).status_code == 200
+    else:
+        layer = store.load(row).whole
+        first, *rest = [p.key for p in layer.solid.pieces]
+        opened = page.do(row, "pattern", "overlay", str(first), how="move", layer=layer.key)
+        assert opened.status_code == 200
+        if rest:
+            page.do(row, "pattern", "drop", ",".join(map(str, rest)), layer=layer.key)
+    row.refresh_from_db()
+    assert_all_open(client, row)
+
+
 class Walks(TestCase):
     @settings(max_examples=10)
     @given(st.sampled_from(["one", "sheet", "three"]), st.lists(steps(), min_size=1, max_size=4))

@@ -20,7 +20,8 @@ if (clock) {
   const asks = document.querySelector(".asks");
   const tell = () => {
     const now = Math.floor(seconds + (performance.now() - since) / 1000);
-    clock.textContent = `${Math.floor(now / 60)}:${String(now % 60).padStart(2, "0")}`;
+    const [hours, minutes, rest] = [Math.floor(now / 3600), Math.floor(now / 60) % 60, now % 60].map((n) => String(n).padStart(2, "0"));
+    clock.textContent = hours > 0 ? `${Number(hours)}:${minutes}:${rest}` : `${Number(minutes)}:${rest}`;
     if (now > Number(asks.dataset.after)) asks.hidden = asks.disabled = false;
   };
   asks.querySelector("[name=minutes]").addEventListener("input", () => { asks.querySelector("[value=typed]").checked = true; });

@@ -1,6 +1,7 @@
 """Lengths, areas and times in the shop's words, with true fractions."""
 
 import json
+import re
 
 from django import template
 from django.utils.html import conditional_escape, format_html
@@ -18,8 +19,8 @@ def long(mm: float | None, practice: Practice):
     if mm is None:
         return "not set"
     if practice.unit_for(mm) != "in":
-        return format_html('<span class="m">{}</span> mm', format_length(mm, "mm", with_unit=False))
-    return format_html("{} in", bare_inches(mm, practice.denominator))
+        return format_html('<span class="m">{}</span>\u00a0mm', format_length(mm, "mm", with_unit=False))
+    return format_html("{}\u00a0in", bare_inches(mm, practice.denominator))
 
 
 @register.filter
@@ -34,11 +35,22 @@ def bare(mm: float | None, practice: Practice):
 
 def bare_inches(mm: float, denominator: int):
     whole, rest = inch_parts(mm, denominator)
-    fraction = format_html('<span class="fr">{}</span>', str(rest)) if rest else ""
+    fraction = format_html('<span class="fr{}">{}</span>', " joined" if whole else "", str(rest)) if rest else ""
     # the space is read aloud and copied; the style draws the fraction closer
     return format_html(
         '<span class="m">{}{}{}</span>', whole if whole or not rest else "", " " if whole and rest else "", fraction
     )
+
+
+MEASURE = re.compile(r"(\d) (\d+/\d+|in\b|mm\b|min\b)")
+
+
+@register.filter
+def unbroken(sentence: str) -> str:
+    """A sentence in which no measure falls apart at the end of a line."""
+    for _ in range(2):
+        sentence = MEASURE.sub("\\1\u00a0\\2", sentence)
+    return sentence
 
 
 @register.filter
@@ -71,8 +83,10 @@ def wood_name(code: str, shelf) -> str:
 
 @register.filter
 def clock(seconds: float) -> str:
-    whole = int(seconds)
-    return f"{whole // 60}:{whole % 60:02d}"
+    """Minutes and seconds, with hours before them where there are any."""
+    minutes, rest = divmod(int(seconds), 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours}:{minutes:02d}:{rest:02d}" if hours else f"{minutes}:{rest:02d}"
 
 
 @register.simple_tag
