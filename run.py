@@ -45,7 +45,8 @@ def data_folder() -> dict[str, str]:
 
 
 def become(*command: object, **env: str) -> None:
-    """Go on as that program: what is sent to this process, a stop too, is then sent to it, and its exit code is ours."""
+    """Go on as that program: what is sent to this process, a stop too, is then sent to it, and its exit code is
+    ours."""
     os.chdir(HERE)
     words = [str(c) for c in command]
     if os.name == "nt":

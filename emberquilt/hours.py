@@ -32,7 +32,8 @@ def parse_day(text: str) -> list[tuple[int, int]]:
 
 
 def day_of(text: str) -> dt.date:
-    """The day in ``2026-12-01``. Raises `BadChoice`; days that no workshop plans for are taken for a slip of the hand."""
+    """The day in ``2026-12-01``. Raises `BadChoice`; days that no workshop plans for are taken for a slip of the
+    hand."""
     try:
         day = dt.date.fromisoformat(text)
     except ValueError:
@@ -46,8 +47,8 @@ QUARTER = dt.timedelta(minutes=15)
 
 
 def first_moment(pinned: str | None, now: dt.datetime) -> dt.datetime:
-    """When work can begin: on the first day that was decided, never before now. `now` is the shop's own clock; work begins
-    at its next quarter of an hour. Raises `BadChoice` for a day that is none."""
+    """When work can begin: on the first day that was decided, never before now. `now` is the shop's own clock; work
+    begins at its next quarter of an hour. Raises `BadChoice` for a day that is none."""
     soon = now.replace(second=0, microsecond=0)
     soon += (QUARTER - dt.timedelta(minutes=soon.minute % 15)) if soon.minute % 15 or soon < now else dt.timedelta()
     return max(dt.datetime.combine(day_of(pinned), dt.time()), soon) if pinned else soon

@@ -11,7 +11,8 @@ from .wood.contrast import contrast_of
 
 
 def in_woods(composition: Composition, woods: Mapping[int, str]) -> Composition:
-    """The composition with other woods, by piece key. A piece in another wood comes from no board; nothing is given by this."""
+    """The composition with other woods, by piece key. A piece in another wood comes from no board; nothing is given by
+    this."""
     if not woods:
         return composition
     bare: dict[str, Any] = {"board": "", "board_x_mm": None, "board_y_mm": None}
@@ -29,7 +30,8 @@ def in_woods(composition: Composition, woods: Mapping[int, str]) -> Composition:
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a palette comes to: seams by how they read, area (mm2) of each wood as the shelf has them, board feet to buy, and what the rack is short of (mm2 by wood), the most first."""
+    """What a palette comes to: seams by how they read, area (mm2) of each wood as the shelf has them, board feet to
+    buy, and what the rack is short of (mm2 by wood), the most first."""
 
     seams: dict[str, int]
     area_mm2: dict[str, float]

@@ -1,4 +1,5 @@
-"""Plain values out of JSON that somebody else wrote: no number that is none, no nesting without end, no hidden signs."""
+"""Plain values out of JSON that somebody else wrote: no number that is none, no nesting without end, no hidden
+signs."""
 
 import json
 import math
@@ -13,7 +14,8 @@ HIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
 
 
 def read_json(text: str) -> Any:
-    """What the JSON text says. Raises `ValueError` for what is no JSON, and for NaN, infinities and numbers too large."""
+    """What the JSON text says. Raises `ValueError` for what is no JSON, and for NaN, infinities and numbers too
+    large."""
 
     def refuse(word: str):
         raise ValueError(f"{word} is no number")

@@ -28,7 +28,8 @@ GROUPED = (
     re.compile(r"^(?P<whole>[1-9]\d{0,2}(?:\.\d{3})+),(?P<rest>\d+)$"),
     re.compile(r"^(?P<whole>[1-9]\d{0,2}(?: \d{3})+)(?:[.,](?P<rest>\d+))?$"),
 )
-"""Digits in groups of three. A comma before exactly three digits parts thousands: nobody measures wood to a thousandth."""
+"""Digits in groups of three. A comma before exactly three digits parts thousands: nobody measures wood to a
+thousandth."""
 NUMBER = re.compile(r"^(?:(?P<whole>\d+(?:[.,]\d+)?|[.,]\d+)|(?P<mixed>\d+)[\s-]+(?P<frac>\d+/\d+)|(?P<only>\d+/\d+))$")
 
 
@@ -120,8 +121,8 @@ EXACT_MM = 5e-4
 
 
 def exact_length(mm: float, unit: str = "mm", denominator: int = 32) -> str:
-    """The length for a field that is sent back: `Length.parse` gives it again within `EXACT_MM`. In inches where a fraction
-    down to 1/denominator, or 1/64, says it, otherwise in millimetres."""
+    """The length for a field that is sent back: `Length.parse` gives it again within `EXACT_MM`. In inches where a
+    fraction down to 1/denominator, or 1/64, says it, otherwise in millimetres."""
     if unit == "in":
         for parts in (denominator, 64):
             ticks = mm / MM_PER_INCH * parts
@@ -136,8 +137,8 @@ def format_area(mm2: float, unit: str = "mm") -> str:
     return f"{mm2 / MM_PER_INCH**2:.1f} in²" if unit == "in" else f"{mm2 / 100:.1f} cm²"
 
 
-ROMAN = ((1000, "M"), (900, "CM"), (500, "D"), (400, "CD"), (100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"), (9, "IX"),
-         (5, "V"), (4, "IV"), (1, "I"))  # fmt: skip
+ROMAN = ((1000, "M"), (900, "CM"), (500, "D"), (400, "CD"), (100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"),
+         (9, "IX"), (5, "V"), (4, "IV"), (1, "I"))  # fmt: skip
 
 
 def roman(number: int) -> str:

@@ -33,7 +33,8 @@ PLACES = st.sampled_from([-20, 0, 15, 30, 45, 60, 90, 130])
 
 
 def small_work(kind: str) -> Composition:
-    """Squares of 30 mm: one layer; a frame round an opening with a figure in it; or three layers with openings and pins."""
+    """Squares of 30 mm: one layer; a frame round an opening with a figure in it; or three layers with openings and
+    pins."""
     if kind == "one":
         return replace(composition(grid(2, 1)), rack=RACK, last_key=2)
     if kind == "sheet":
@@ -148,10 +149,14 @@ def walk(work: Composition, path) -> Composition:
 
 def state(work: Composition) -> tuple:
     """All of a work that is kept, in values that can be compared."""
+
+    def outlines(layer: Layer) -> dict[int, bytes]:
+        binaries = shapely.to_wkb(np.array(layer.coverage.outlines, object))
+        return dict(zip(layer.coverage.keys, binaries, strict=True))
+
     layers = [
-        (layer.key, layer.name, layer.kind, layer.thickness_mm, layer.pieces, dict(zip(layer.coverage.keys, shapely.to_wkb(np.array(layer.coverage.outlines, object)), strict=True)))
-        for layer in work.layers
-    ]  # fmt: skip
+        (layer.key, layer.name, layer.kind, layer.thickness_mm, layer.pieces, outlines(layer)) for layer in work.layers
+    ]
     return work.name, work.width_mm, work.height_mm, work.practice, work.pins, layers
 
 

@@ -12,13 +12,14 @@ from ..practice import Practice
 from .supplies import Glue, glues
 
 HELD_MINUTES = 2.0
-"""A glue that sets within this is held by hand, piece by piece, and not clamped in batches: common practice, no source."""
+"""A glue that sets within this is held by hand, piece by piece, and not clamped in batches: common practice, no
+source."""
 
 
 @dataclass(frozen=True, slots=True)
 class GlueStep:
-    """One piece put down. `touches` are pieces already down; empty only for an anchor. `batch` counts from 1; where each
-    piece is held by itself all are one."""
+    """One piece put down. `touches` are pieces already down; empty only for an anchor. `batch` counts from 1; where
+    each piece is held by itself all are one."""
 
     order: int
     piece: int

@@ -7,15 +7,16 @@ PRIOR_MINUTES = 20.0
 LEAST, MOST = 0.25, 4.0
 """A shop that takes four times as long in the middle of its cuts has no use for these estimates: own assumption."""
 FAR = 2.0
-"""A cut that took this many times what cuts usually take here, or that part of it, counts as so many and no more: a clock that
-was forgotten, or stopped at once, tells nothing of the saw."""
+"""A cut that took this many times what cuts usually take here, or that part of it, counts as so many and no more: a
+clock that was forgotten, or stopped at once, tells nothing of the saw."""
 
 
 def ratio_from(pairs: Iterable[tuple[float, float]]) -> float:
     """Ratio from pairs of (minutes taken, minutes estimated before any correction); 1 with nothing logged.
 
-    The middle of all ratios, each counted by its estimated minutes, says what is usual; what lies farther than `FAR` from it is
-    drawn in to there (a Winsorized mean), so that no single entry moves the ratio by more than its own estimate allows.
+    The middle of all ratios, each counted by its estimated minutes, says what is usual; what lies farther than `FAR`
+    from it is drawn in to there (a Winsorized mean), so that no single entry moves the ratio by more than its own
+    estimate allows.
     """
     known = [(actual / estimate, estimate) for actual, estimate in pairs if actual > 0 and estimate > 0]
     usual = _weighted_median([*known, (1.0, PRIOR_MINUTES)])

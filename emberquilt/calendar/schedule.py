@@ -22,8 +22,8 @@ LONGEST_SITTING = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """A task at its time, or one sitting of it: `part` of `parts`, with its share of the pieces. `ready` is when its wait is
-    over; only the last sitting has one."""
+    """A task at its time, or one sitting of it: `part` of `parts`, with its share of the pieces. `ready` is when its
+    wait is over; only the last sitting has one."""
 
     task: Task
     begin: dt.datetime
@@ -116,8 +116,8 @@ def _followers(tasks: Sequence[Task]) -> dict[str, list[str]]:
 
 
 def _dispatch(tasks, week, start, rule, overlap: bool = True) -> list[Slot]:
-    """At each free moment take, among tasks that may begin earliest, the one the rule prefers and that fits. What can be put
-    down is put down at the end of a window, and at each sitting's end for what is more urgent."""
+    """At each free moment take, among tasks that may begin earliest, the one the rule prefers and that fits. What can
+    be put down is put down at the end of a window, and at each sitting's end for what is more urgent."""
     day = list(islice(windows(week, start), MOST_WINDOWS))
     sittings: list[tuple[Task, dt.datetime, dt.datetime]] = []
     ready: dict[str, dt.datetime] = {}

@@ -58,7 +58,8 @@ class _Job:
     def add(
         self, key, label, station, minutes, wait=0.0, after=(), pieces=None, caution="", in_one_go=False
     ) -> tuple[str, ...]:
-        """A task; none where its pieces are all done (`pieces` empty), so that what follows waits for what came before."""
+        """A task; none where its pieces are all done (`pieces` empty), so that what follows waits for what came
+        before."""
         if pieces is not None and not pieces:
             return tuple(after)
         work = tuple(pieces or ())
@@ -92,10 +93,10 @@ def _to_fitted(job: _Job, saw: SawPlan) -> tuple[str, ...]:
     after = job.add("paste", label, "pattern", 15 + 0.8 * len(to_saw), 5.0, (), to_saw, caution)
     for chapter in saw.chapters:
         pieces = tuple(key for key in chapter.pieces if key in to_saw)
-        after = job.add(
-            f"saw{chapter.number}", f"Saw with No. {chapter.blade.no}", "saw", sum(job.minutes[k] for k in pieces), 0.0, after,
-            pieces, "Eye protection, dust mask, fingers beside the blade; unplug to change it.",
-        )  # fmt: skip
+        minutes = sum(job.minutes[k] for k in pieces)
+        label = f"Saw with No. {chapter.blade.no}"
+        caution = "Eye protection, dust mask, fingers beside the blade; unplug to change it."
+        after = job.add(f"saw{chapter.number}", label, "saw", minutes, 0.0, after, pieces, caution)
     to_fit = job.left("shape")
     minutes = job.practice.fit_minutes * len(to_fit)
     after = job.add("fit", "Fit on the placement sheet", "assembly", minutes, 0.0, after, to_fit)

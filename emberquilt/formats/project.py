@@ -37,7 +37,8 @@ DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50
 STAMP = (1980, 1, 1, 0, 0, 0)
-"""Times inside the ZIP are fixed, so that the same composition gives the same bytes; the date stands in the document."""
+"""Times inside the ZIP are fixed, so that the same composition gives the same bytes; the date stands in the
+document."""
 
 
 @dataclass(frozen=True)
@@ -162,8 +163,8 @@ def read_project(data: bytes) -> Project:
 
 
 def read_planned(data: bytes) -> Project:
-    """The project, once it is sure that every layer of it can be planned: a file that would break a page is refused whole.
-    Raises `BadProject`."""
+    """The project, once it is sure that every layer of it can be planned: a file that would break a page is refused
+    whole. Raises `BadProject`."""
     project = read_project(data)
     work = project.composition
     try:

@@ -15,10 +15,11 @@ TEETH_WANTED = 8.0
 """Middle of the school of 6 to 10 teeth in the cut."""
 MOST_TEETH_SCHOOL = 10.0
 LEAST_TEETH = 2.0
-"""With fewer teeth in the wood the blade catches and tears. Met at the finest: No. 2 in 3 mm maple, 2.4. Common practice."""
+"""With fewer teeth in the wood the blade catches and tears. Met at the finest: No. 2 in 3 mm maple, 2.4. Common
+practice."""
 MOST_TEETH = 14.0
-"""With more the dust does not get out and the blade burns or wanders. Met: No. 5 in 25 mm butternut, 13.8; No. 2 in 19 mm would
-be 15. Common practice, no source."""
+"""With more the dust does not get out and the blade burns or wanders. Met: No. 5 in 25 mm butternut, 13.8; No. 2 in 19
+mm would be 15. Common practice, no source."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,19 +46,19 @@ class Blade:
 
     @property
     def inner_wall_mm(self) -> float:
-        """Smallest radius of a wall on the outer side of the turn, as in an inner corner of a piece sawn beside its line:
-        the kerf lies in the waste, so the wall is half a kerf farther out, r + k/2."""
+        """Smallest radius of a wall on the outer side of the turn, as in an inner corner of a piece sawn beside its
+        line: the kerf lies in the waste, so the wall is half a kerf farther out, r + k/2."""
         return self.tightest_mm + self.kerf_mm / 2
 
     @property
     def outer_wall_mm(self) -> float:
-        """Smallest radius of a wall on the inner side of the turn, r - k/2. Round an outer corner the blade may also swing out
-        through the waste, so nothing is ever lost there."""
+        """Smallest radius of a wall on the inner side of the turn, r - k/2. Round an outer corner the blade may also
+        swing out through the waste, so nothing is ever lost there."""
         return max(0.0, self.tightest_mm - self.kerf_mm / 2)
 
     def line_mm(self, fit: str) -> float:
-        """Smallest radius of an inner corner of the drawn line for a way to saw: on the line the kerf's middle follows it,
-        beside the line its wall does."""
+        """Smallest radius of an inner corner of the drawn line for a way to saw: on the line the kerf's middle follows
+        it, beside the line its wall does."""
         return self.inner_wall_mm if fit == "beside" else self.tightest_mm
 
     def teeth_in_cut(self, thickness_mm: float) -> float:
@@ -90,8 +91,8 @@ def choose_blade(practice: Practice, thickness_mm: float, hardness_lbf: float) -
 
 
 def finer_blades(practice: Practice, usual: Blade, thickness_mm: float) -> tuple[Blade, ...]:
-    """Blades that this practice would take for a tighter path, from the usual one on: up to two sizes finer, none with more
-    teeth in the cut than clear their dust."""
+    """Blades that this practice would take for a tighter path, from the usual one on: up to two sizes finer, none with
+    more teeth in the cut than clear their dust."""
     table = blades()
     if practice.blade_school == "one":
         return (usual,)

@@ -22,8 +22,8 @@ def rests_of(coverage: Coverage, radius_mm: float, keys: Iterable[int]) -> dict[
 
 
 def corner_rests(radius_mm: float, _keys: list[int], outlines: np.ndarray) -> list[Rest | None]:
-    """For each outline what a disc of that radius, rolling along its outside, leaves standing in its worst inner corner: the
-    largest circle that fits there, across. None where that is no more than `DEEP_MM`."""
+    """For each outline what a disc of that radius, rolling along its outside, leaves standing in its worst inner
+    corner: the largest circle that fits there, across. None where that is no more than `DEEP_MM`."""
     closed = shapely.buffer(shapely.buffer(outlines, radius_mm, quad_segs=4), -radius_mm, quad_segs=4)
     # a disc given as a 16-gon falls short of the circle by r (1 - cos(pi/16)), under 2 % of r
     rests = shapely.difference(closed, outlines)

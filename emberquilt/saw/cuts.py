@@ -1,6 +1,7 @@
 """The sawing plan: for each piece blade, holes, length of cut and minutes, in an order with its reasons."""
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import shapely
@@ -125,7 +126,8 @@ def _single(chosen: list[Piece], practice: Practice, shelf: Shelf) -> dict[int, 
 
 
 def _stack(composition: Composition, chosen: list[Piece]) -> tuple[dict[int, Blank], int]:
-    """Every piece out of one pack: of the woods that were decided for it, otherwise of those in use, as many as a pack holds."""
+    """Every piece out of one pack: of the woods that were decided for it, otherwise of those in use, as many as a pack
+    holds."""
     shelf, practice = composition.rack.shelf, composition.practice
     decided = [code for code in composition.pins.get("pack", {}).get("woods", ()) if code in shelf]
     codes = decided if len(decided) > 1 else list(dict.fromkeys(p.wood for p in chosen))[:MOST_WOODS]
@@ -135,8 +137,8 @@ def _stack(composition: Composition, chosen: list[Piece]) -> tuple[dict[int, Bla
 
 
 def _blades(layer: Layer, practice: Practice, blank_of: dict[int, Blank]) -> dict[int, Blade]:
-    """For each piece the usual blade of its blank, or the first finer one that turns its tightest inner corner. A corner that
-    none turns is sawn from both sides with the usual one."""
+    """For each piece the usual blade of its blank, or the first finer one that turns its tightest inner corner. A
+    corner that none turns is sawn from both sides with the usual one."""
     usual = {key: choose_blade(practice, b.thickness_mm, b.hardness_lbf) for key, b in blank_of.items()}
     offers = {key: finer_blades(practice, usual[key], b.thickness_mm) for key, b in blank_of.items()}
     blade_of = dict(usual)
@@ -158,20 +160,22 @@ Holes = dict[int, tuple[PilotHole, ...]]
 
 
 def _alone(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
-    """Cut lengths and holes where every piece is sawn from its own board: all of its outline, a hole in each opening."""
+    """Cut lengths and holes where every piece is sawn from its own board: all of its outline, a hole in each
+    opening."""
     coverage = layer.coverage
     lengths, holes = {}, {}
     for p in ordered:
         blade = blade_of[p.key]
         # all rings of a polygon make up its length
         lengths[p.key] = float(coverage.by_key[p.key].length)
-        holes[p.key] = coverage.of(p.key, ("holes", blade.no), lambda own, b=blade: pilot_holes(own, b))  # type: ignore[misc]
+        holes[p.key] = coverage.of(p.key, ("holes", blade.no), partial(pilot_holes, blade=blade))
     return lengths, holes
 
 
 def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
-    """Cut lengths and holes where all pieces come out of one pack: a seam is sawn once, with the first of its two. What lies in
-    a piece's opening may be wood: then the blade is threaded on the line, by the first that is sawn there."""
+    """Cut lengths and holes where all pieces come out of one pack: a seam is sawn once, with the first of its two.
+    What lies in a piece's opening may be wood: then the blade is threaded on the line, by the first that is sawn
+    there."""
     coverage = layer.coverage
     free = {key: float(coverage.by_key[key].length) for key in coverage.keys}
     lengths: dict[int, float] = {}
@@ -191,8 +195,8 @@ def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) ->
 
 
 def _rings(layer: Layer) -> list[tuple[set[int], shapely.Polygon | None, tuple[float, float]]]:
-    """Every opening of every piece: the pieces that its line bounds, the largest part of it that is waste (None where all is
-    wood), and its sharpest corner."""
+    """Every opening of every piece: the pieces that its line bounds, the largest part of it that is waste (None where
+    all is wood), and its sharpest corner."""
     found = []
     coverage = layer.coverage
     tree = shapely.STRtree(np.array(coverage.outlines))
@@ -291,7 +295,8 @@ def _chapters(cuts: list[Cut]) -> tuple[Chapter, ...]:
 
 
 def joint_gap_mm(practice: Practice, cuts: list[Cut]) -> float:
-    """How far a joint opens: one kerf when each piece is cut on the line or together in a pack, none when sanded to it."""
+    """How far a joint opens: one kerf when each piece is cut on the line or together in a pack, none when sanded to
+    it."""
     if not cuts or practice.fit == "beside":
         return 0.0
     return max(cut.blade.kerf_mm for cut in cuts)

@@ -87,8 +87,8 @@ def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
                 f"{'are' if several else 'is'} tighter than No. {blade.no} turns ({practice.say(radius)} at the line): "
                 f"{practice.say(left[worst][0])} would be left standing{f' in {number[worst]}' if several else ''}. "
                 "Saw in from both sides.",
-                "The blade's width in its own kerf bounds the radius it can follow; the wall of an inner corner lies half a kerf "
-                "farther out. A finer blade is taken where it would turn.",
+                "The blade's width in its own kerf bounds the radius it can follow; the wall of an inner corner lies half "
+                "a kerf farther out. A finer blade is taken where it would turn.",
                 tuple(keys),
                 left[worst][1],
                 amount=round(left[worst][0], 2),

@@ -23,9 +23,9 @@ SPACING_MM = 3.0
 
 @dataclass(frozen=True, slots=True)
 class Need:
-    """Stock for one wood and thickness. `net` is the pieces' own area; `rough` what to have at hand; `owned` what is free on
-    boards that hold at least one of its pieces; `short` the rough area of what finds no board. `fit_nowhere` are pieces
-    larger than every board of the wood that is thick enough, where there is any."""
+    """Stock for one wood and thickness. `net` is the pieces' own area; `rough` what to have at hand; `owned` what is
+    free on boards that hold at least one of its pieces; `short` the rough area of what finds no board. `fit_nowhere`
+    are pieces larger than every board of the wood that is thick enough, where there is any."""
 
     wood: str
     thickness_mm: float
@@ -61,13 +61,14 @@ def board_feet(area_mm2: float, thickness_mm: float) -> float:
 
 
 SURFACED_IN = ((4, 13 / 16), (5, 1 + 1 / 16), (6, 1 + 5 / 16), (8, 1.75), (10, 2.25), (12, 2.75), (16, 3.75))
-"""Nominal thickness in quarters of an inch, and what it gives planed on both sides, in inches: rules for measuring hardwood of
-the National Hardwood Lumber Association, standard thicknesses, from memory. What is thinner is sawn or planed from 4/4."""
+"""Nominal thickness in quarters of an inch, and what it gives planed on both sides, in inches: rules for measuring
+hardwood of the National Hardwood Lumber Association, standard thicknesses, from memory. What is thinner is sawn or
+planed from 4/4."""
 
 
 def nominal_quarters(thickness_mm: float) -> int:
-    """The nominal thickness, in quarters of an inch, that stock of this finished thickness is bought at. Thicker stock than
-    any in the table is glued up, and reckoned as it is."""
+    """The nominal thickness, in quarters of an inch, that stock of this finished thickness is bought at. Thicker stock
+    than any in the table is glued up, and reckoned as it is."""
     for quarters, surfaced_in in SURFACED_IN:
         if thickness_mm <= surfaced_in * MM_PER_INCH + 0.05:
             return quarters
@@ -106,8 +107,8 @@ def _hull_points(coverage: Coverage):
 def needs_of(layer: Layer, practice: Practice, boards: tuple[Board, ...] = ()) -> tuple[Need, ...]:
     """Needs by wood and thickness, largest first.
 
-    Rough area is net over `practice.board_use`, but never less than the grain-aligned box of the largest piece:
-    one wide piece cannot be cut from the gaps between others. A board counts only for pieces that lie on it by their size,
+    Rough area is net over `practice.board_use`, but never less than the grain-aligned box of the largest piece: one
+    wide piece cannot be cut from the gaps between others. A board counts only for pieces that lie on it by their size,
     the arrow along its grain.
     """
     groups: dict[tuple[str, float], list[Piece]] = {}
@@ -145,9 +146,9 @@ class _Rack:
         return along <= board.length_mm and across <= board.width_mm
 
     def take(self, boards: list[Board], rough_each: dict[int, float], boxes: dict[int, float]):
-        """Pieces go to boards that hold them, the largest first, to the thinnest and smallest board with room: a raster
-        layout is the Stock station's own work, this only keeps sizes apart. Gives the area that was free on boards that hold
-        any, the pieces that found none, and those that no board could hold."""
+        """Pieces go to boards that hold them, the largest first, to the thinnest and smallest board with room: a
+        raster layout is the Stock station's own work, this only keeps sizes apart. Gives the area that was free on
+        boards that hold any, the pieces that found none, and those that no board could hold."""
         fitting = {key: [b for b in boards if self.holds(b, key)] for key in rough_each}
         owned = sum(self.free[b.key] for b in {b.key: b for some in fitting.values() for b in some}.values())
         homeless = []
@@ -188,7 +189,8 @@ def stock_findings(
                 else "; no board for it is on the rack."
             )
             + _too_large(need, number),
-            "Rough area by the share of a board that ends up in pieces; boards on the rack of that wood, thick, long and wide enough.",
+            "Rough area by the share of a board that ends up in pieces; boards on the rack of that wood, thick, long and "
+            "wide enough.",
             need.pieces,
             amount=round(need.short_mm2 / 100),
             limit=0,

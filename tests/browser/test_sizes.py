@@ -13,7 +13,9 @@ from workshop.stations.rule import NAMES
 
 pytestmark = pytest.mark.browser
 WIDTHS = {390: 844, 768: 1024, 1280: 800}
-REFUSED = "window.refused = []; document.addEventListener('securitypolicyviolation', (e) => window.refused.push(e.violatedDirective + ' ' + e.blockedURI));"
+REFUSED = """window.refused = [];
+document.addEventListener("securitypolicyviolation", (e) => window.refused.push(`${e.violatedDirective} ${e.blockedURI}`));
+"""
 
 
 @pytest.fixture
@@ -116,10 +118,13 @@ CURVES = [
     [[0, 0], [100, 0], [100, 100], [0, 100], [50, 50], [20, 30]],
 ]
 AS_DRAWN = """async (points) => {
-  const { bent } = await import(document.querySelector('script[src*="/js/station"]').src.replace(/station[^/]*$/, 'canvas.js'));
+  const here = document.querySelector('script[src*="/js/station"]').src;
+  const { bent } = await import(here.replace(/station[^/]*$/, "canvas.js"));
   let from = points[0];
   return bent(points).map(([a, b, c, d, e, f]) => {
-    const at = (t) => [0, 1].map((i) => (1 - t) ** 3 * from[i] + 3 * (1 - t) ** 2 * t * [a, b][i] + 3 * (1 - t) * t * t * [c, d][i] + t ** 3 * [e, f][i]);
+    const ends = [from, [a, b], [c, d], [e, f]];
+    const weights = (t) => [(1 - t) ** 3, 3 * (1 - t) ** 2 * t, 3 * (1 - t) * t * t, t ** 3];
+    const at = (t) => [0, 1].map((i) => weights(t).reduce((sum, w, k) => sum + w * ends[k][i], 0));
     const stretch = Array.from({ length: 21 }, (_, i) => at(i / 20));
     from = [e, f];
     return stretch;

@@ -282,8 +282,8 @@ def test_windows_begin_where_the_work_begins():
 
 
 def check_schedule(plan, tasks, week):
-    """An independent checker: everything once, one pair of hands, inside the hours, nothing before what it waits for; what
-    can be put down in sittings that are worth it, with every piece in one of them."""
+    """An independent checker: everything once, one pair of hands, inside the hours, nothing before what it waits for;
+    what can be put down in sittings that are worth it, with every piece in one of them."""
     slots: dict[str, list] = {}
     for slot in plan.slots:
         slots.setdefault(slot.task.key, []).append(slot)
@@ -473,7 +473,8 @@ def test_one_clock_that_was_forgotten_hardly_moves_the_ratio(others, forgotten):
 
 @given(st.lists(st.tuples(st.floats(0.1, 60), st.floats(0.5, 20)), min_size=5, max_size=60), st.floats(0.01, 5000))
 def test_no_single_entry_decides(pairs, odd):
-    """Any one entry put in place of another moves the ratio by no more than its share of the estimated minutes allows."""
+    """Any one entry put in place of another moves the ratio by no more than its share of the estimated minutes
+    allows."""
     estimate = min(e for _, e in pairs)
     total = 20 + sum(e for _, e in pairs)
     before, after = ratio_from(pairs), ratio_from([*pairs, (odd * estimate, estimate)])

@@ -94,7 +94,8 @@ def test_a_corner_that_no_blade_turns_keeps_the_usual_one():
 
 @pytest.mark.parametrize("blade", blades(), ids=lambda b: b.no)
 def test_tightest_curve_by_standing_the_blade_in_its_kerf(blade):
-    """Independent of the formula: a flat blade touching the inner wall must not reach the outer wall with its corners."""
+    """Independent of the formula: a flat blade touching the inner wall must not reach the outer wall with its
+    corners."""
     k, w, t = blade.kerf_mm, blade.width_mm, blade.thickness_mm
 
     def fits(middle: float) -> bool:
@@ -119,8 +120,8 @@ def test_walls_lie_half_a_kerf_from_the_middle(blade):
 @pytest.mark.parametrize("angle", [20, 40, 60, 80])
 @pytest.mark.parametrize("radius", [1.5, 3.0])
 def test_what_is_left_standing_in_a_wedge(angle, radius):
-    """Geometry: in a wedge of half angle a, between the corner and a disc of radius R that touches both walls, the largest
-    circle that touches all three has the radius R (1 - sin a) / (1 + sin a)."""
+    """Geometry: in a wedge of half angle a, between the corner and a disc of radius R that touches both walls, the
+    largest circle that touches all three has the radius R (1 - sin a) / (1 + sin a)."""
     half = math.radians(angle / 2)
     wide = 200 * math.tan(half)
     wedge = shapely.Polygon([(0, 0), (wide, 200), (-wide, 200)])

@@ -185,7 +185,8 @@ class Server:
     def start(self) -> subprocess.Popen:
         # run.py without its setup, which this environment has had
         program = f"import run; run.setup = lambda: None; run.PYTHON = {sys.executable!r}; run.serve()"
-        self.process = subprocess.Popen([sys.executable, "-c", program], cwd=HERE, env=self.env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)  # fmt: skip
+        said = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT, "text": True}
+        self.process = subprocess.Popen([sys.executable, "-c", program], cwd=HERE, env=self.env, **said)
         return self.process
 
     def wait_until_up(self) -> None:
@@ -280,7 +281,10 @@ def test_behind_a_server_with_tls_people_sign_in_and_work(tmp_path):
     """As a server with TLS passes requests on: from loopback, with the name people use and the scheme they came by."""
     server = Server(tmp_path / "home", EMBERQUILT_ORIGIN="https://quilt.example.org")
     server.manage("migrate", "--verbosity", "0")
-    make = "from django.contrib.auth import get_user_model as u; u().objects.create_user('ash', password='a long enough word')"
+    make = (
+        "from django.contrib.auth import get_user_model as users; "
+        "users().objects.create_user('ash', password='a long enough word')"
+    )
     server.manage("shell", "-v", "0", "-c", make)
     server.start()
     try:

@@ -113,8 +113,8 @@ def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "
         seconds = seconds_of(timer) if timer is not None else 0.0
         if doubtful(card, seconds) and not took:
             raise ClockAsks(
-                f"The clock ran {format_minutes(seconds / 60)}, for about {format_minutes(card.estimate_minutes)} of work. "
-                "Say how long it really took."
+                f"The clock ran {format_minutes(seconds / 60)}, for about {format_minutes(card.estimate_minutes)} of "
+                "work. Say how long it really took."
             )
         minutes = minutes_told(took or "all", typed, seconds) if seconds else None
         if timer is not None:

@@ -48,25 +48,26 @@ def _tell(draft: Draft, turn: int, **values) -> bool:
 
 
 CUT_OFF = (
-    "The reading of this drawing was cut off {times}: its worker ended, most often because the drawing asks for more memory than "
-    "this computer has. Bring a smaller or simpler one, or find its pieces again."
+    "The reading of this drawing was cut off twice: its worker ended, most often because the drawing asks for more "
+    "memory than this computer has. Bring a smaller or simpler one, or find its pieces again."
 )
 
 
 def take_up_drafts() -> None:
-    """Called by a worker before it begins: what another was working on, or was asked for, has nobody now. It goes back to
-    waiting once; what is cut off a second time says so, and can be asked for again."""
+    """Called by a worker before it begins: what another was working on, or was asked for, has nobody now. It goes back
+    to waiting once; what is cut off a second time says so, and can be asked for again."""
     for draft in Draft.objects.filter(state=Draft.State.WAITING):
         begin(draft, draft.cut_off)
     for draft in Draft.objects.filter(state=Draft.State.WORKING):
         if draft.cut_off:
-            _tell(draft, draft.turn, state=Draft.State.FAILED, problem=CUT_OFF.format(times="twice"))
+            _tell(draft, draft.turn, state=Draft.State.FAILED, problem=CUT_OFF)
         else:
             begin(draft, 1)
 
 
 def begin(draft: Draft, cut_off: int = 0) -> None:
-    """Ask for a (new) try, after the draft is safely written. What an earlier try found stays until this one is done."""
+    """Ask for a (new) try, after the draft is safely written. What an earlier try found stays until this one is
+    done."""
     draft.cut_off = cut_off
     draft.turn += 1
     draft.state, draft.share, draft.words, draft.problem = Draft.State.WAITING, 0, "", ""

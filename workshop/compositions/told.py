@@ -14,7 +14,8 @@ def is_fresh(row: Composition, shop) -> bool:
 
 
 def keep(row: Composition, told: dict[str, Any]) -> dict[str, Any]:
-    """Write it, unless the work was edited meanwhile. It is no edit: neither the journal nor the date of change knows of it."""
+    """Write it, unless the work was edited meanwhile. It is no edit: neither the journal nor the date of change knows
+    of it."""
     row.told = told
     Composition.objects.filter(pk=row.pk, revision=row.revision).update(told=told)
     return told

@@ -61,7 +61,8 @@ MOST_DRAFTS = 60
 
 @require_GET
 def shelf(request):
-    """The works, newest first, a shelf at a time, or those whose name holds what was looked for. Nothing is planned here."""
+    """The works, newest first, a shelf at a time, or those whose name holds what was looked for. Nothing is planned
+    here."""
     shop = shop_of(request.user)
     find = " ".join(request.GET.get("find", "").split())[:80]
     rows = request.user.compositions.all()
@@ -99,7 +100,8 @@ def tag(request, uid):
 @require_GET
 @cache_control(max_age=31536000, private=True, immutable=True)
 def thumb(request, uid):
-    """A work as it stands on the shelf, seen from afar: outlines and what they wear. Its address holds the state it shows."""
+    """A work as it stands on the shelf, seen from afar: outlines and what they wear. Its address holds the state it
+    shows."""
     scene = readings.from_afar(store.load(own(request, uid)), numbered=request.GET.get("numbers") == "yes")
     return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene)})
 

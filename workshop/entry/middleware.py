@@ -26,14 +26,15 @@ FORWARDED = (
 )
 """What a server that passes requests on adds to them (RFC 7239, RFC 9110, and common practice)."""
 BEHIND_A_PROXY = (
-    "This workshop is open to whoever sits at its computer, without signing in, and this request was passed on by another "
-    "server. To let others in, make an account with “python3 run.py account NAME” and start the workshop with "
+    "This workshop is open to whoever sits at its computer, without signing in, and this request was passed on by "
+    "another server. To let others in, make an account with “python3 run.py account NAME” and start the workshop with "
     "EMBERQUILT_ORIGIN=https://the.address.people.use set: then everybody signs in."
 )
 
 
 class NoProxyOnLoopback:
-    """Where nobody signs in, nothing may come through a server before this one: whoever that lets in would be the owner."""
+    """Where nobody signs in, nothing may come through a server before this one: whoever that lets in would be the
+    owner."""
 
     def __init__(self, get_response):
         self.get_response = get_response
@@ -110,8 +111,8 @@ class SentenceForErrors:
 
 
 BROKE = (
-    "Something broke in the workshop, and this could not be done or shown. Each change is written whole or not at all, so what "
-    "was there before is still there."
+    "Something broke in the workshop, and this could not be done or shown. Each change is written whole or not at all, "
+    "so what was there before is still there."
 )
 
 

@@ -60,7 +60,8 @@ def _tell(made: FinalPicture, turn: int, **values) -> bool:
 
 
 def take_up_pictures() -> None:
-    """What another worker left: it goes back to waiting once; cut off a second time it says so, and can be asked for again."""
+    """What another worker left: it goes back to waiting once; cut off a second time it says so, and can be asked for
+    again."""
     for made in (
         FinalPicture.objects.defer("png").select_related("composition").filter(state=FinalPicture.State.WAITING)
     ):

@@ -6,7 +6,8 @@ from .models import OwnWood
 
 
 def of_the_shop(request) -> dict[str, str]:
-    """Where the styles of a person's own woods are, and where the browser tells its time zone; nothing for parts of a page."""
+    """Where the styles of a person's own woods are, and where the browser tells its time zone; nothing for parts of a
+    page."""
     person, shop = getattr(request, "user", None), getattr(request, "shop", None)
     if person is None or not person.is_authenticated or request.htmx:
         return {}

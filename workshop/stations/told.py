@@ -1,7 +1,7 @@
 """What the shelf says of a work without planning it: kept with the work, each time a page has worked it out.
 
-It holds for one state of the work and of its owner's rack. Where it is of an older state it is still shown, and the tag asks
-for a fresh one by itself.
+It holds for one state of the work and of its owner's rack. Where it is of an older state it is still shown, and the
+tag asks for a fresh one by itself.
 """
 
 import logging

@@ -5,7 +5,8 @@ from django.db import migrations, models
 
 def mark_the_acorn(apps, schema_editor):
     """The demo's acorn was only known by its drawing before."""
-    apps.get_model("compositions", "Composition").objects.filter(source_name="acorn.svg", name="An acorn").update(starter=True)
+    works = apps.get_model("compositions", "Composition").objects
+    works.filter(source_name="acorn.svg", name="An acorn").update(starter=True)
 
 
 class Migration(migrations.Migration):

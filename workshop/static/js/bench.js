@@ -20,10 +20,12 @@ if (clock) {
   const asks = document.querySelector(".asks");
   const tell = () => {
     const now = Math.floor(seconds + (performance.now() - since) / 1000);
-    const [hours, minutes, rest] = [Math.floor(now / 3600), Math.floor(now / 60) % 60, now % 60].map((n) => String(n).padStart(2, "0"));
-    clock.textContent = hours > 0 ? `${Number(hours)}:${minutes}:${rest}` : `${Number(minutes)}:${rest}`;
+    const two = (n) => String(n).padStart(2, "0");
+    const hours = Math.floor(now / 3600), minutes = Math.floor(now / 60) % 60, rest = two(now % 60);
+    clock.textContent = hours ? `${hours}:${two(minutes)}:${rest}` : `${minutes}:${rest}`;
     if (now > Number(asks.dataset.after)) asks.hidden = asks.disabled = false;
   };
-  asks.querySelector("[name=minutes]").addEventListener("input", () => { asks.querySelector("[value=typed]").checked = true; });
+  const typed = asks.querySelector("[value=typed]");
+  asks.querySelector("[name=minutes]").addEventListener("input", () => { typed.checked = true; });
   if (clock.dataset.running === "yes") setInterval(tell, 500);
 }

@@ -226,16 +226,19 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   }
 }
 
-// The smooth line that the workshop will cut through these points (`curve_through` in the core), in the canvas' own terms:
-// for each stretch its two handles and its end, as one row of six numbers.
+// The smooth line that the workshop will cut through these points (`curve_through` in the core), in the canvas' own
+// terms: for each stretch its two handles and its end, as one row of six numbers.
 export function bent(points) {
   const first = points[0], last = points.at(-1), n = points.length;
   const ring = Math.hypot(first[0] - last[0], first[1] - last[1]) < 1e-9;
   const beyond = (p, q) => [2 * p[0] - q[0], 2 * p[1] - q[1]];
-  const all = [ring ? points[n - 2] : beyond(first, points[1]), ...points, ring ? points[1] : beyond(last, points[n - 2])];
+  const before = ring ? points[n - 2] : beyond(first, points[1]);
+  const after = ring ? points[1] : beyond(last, points[n - 2]);
+  const all = [before, ...points, after];
   return points.slice(1).map((_, i) => {
     const [a, b, c, d] = all.slice(i, i + 4);
-    return [b[0] + (c[0] - a[0]) / 6, b[1] + (c[1] - a[1]) / 6, c[0] - (d[0] - b[0]) / 6, c[1] - (d[1] - b[1]) / 6, c[0], c[1]];
+    const out = [0, 1].map((k) => b[k] + (c[k] - a[k]) / 6), into = [0, 1].map((k) => c[k] - (d[k] - b[k]) / 6);
+    return [...out, ...into, ...c];
   });
 }
 

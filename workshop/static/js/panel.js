@@ -53,8 +53,8 @@ export class Panel {
     this.redraw();
   }
 
-  // The largest scale that fits. The buttons for nearer and farther keep a place of their own, beside the picture or under
-  // it, wherever that costs less of it.
+  // The largest scale that fits. The buttons for nearer and farther keep a place of their own, beside the picture or
+  // under it, wherever that costs less of it.
   room(width, height, pad) {
     const buttons = this.element.querySelector(".zoom");
     const fits = (at, less) => {

@@ -25,7 +25,8 @@ const seen = new IntersectionObserver((entries) => {
 }, { rootMargin: "200px" });
 
 function draw(thumb) {
-  fetch(thumb.dataset.thumb).then((answer) => (answer.ok ? answer.json() : Promise.reject(answer.status))).then((shapes) => {
+  const read = (answer) => (answer.ok ? answer.json() : Promise.reject(answer.status));
+  fetch(thumb.dataset.thumb).then(read).then((shapes) => {
     new Panel(thumb).show(shapes, { pieces: shapes.dress.pieces, marks: [] }, woods);
     thumb.dataset.ready = "yes";
   }).catch(() => { thumb.dataset.ready = "no"; });
@@ -35,7 +36,10 @@ const watch = (within) => { for (const thumb of within.querySelectorAll("[data-t
 hang();
 watch(document);
 // a tag that was worked out afresh comes with its picture
-document.body.addEventListener("htmx:afterSettle", (event) => { hang(); watch(event.detail.elt.parentElement ?? document); });
+document.body.addEventListener("htmx:afterSettle", (event) => {
+  hang();
+  watch(event.detail.elt.parentElement ?? document);
+});
 
 const bring = document.getElementById("bring");
 const file = bring.querySelector("input[type=file]");

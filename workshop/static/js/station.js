@@ -74,8 +74,10 @@ element.addEventListener("panel:chosen", () => {
 const side = document.querySelector(".side");
 function tellMore() {
   const edge = side.getBoundingClientRect().bottom - 24;
-  const below = side.scrollHeight - side.clientHeight - side.scrollTop > 12 && getComputedStyle(side).overflowY === "auto";
-  const listed = [...side.querySelectorAll(".findings > ol > li")].filter((li) => li.getBoundingClientRect().bottom > edge).length;
+  const rest = side.scrollHeight - side.clientHeight - side.scrollTop;
+  const below = rest > 12 && getComputedStyle(side).overflowY === "auto";
+  const findings = [...side.querySelectorAll(".findings > ol > li")];
+  const listed = findings.filter((li) => li.getBoundingClientRect().bottom > edge).length;
   const count = listed && listed + Number(document.getElementById("findings").dataset.unlisted);
   if (below) side.dataset.more = count > 1 ? `${count} more findings below` : "more below";
   else delete side.dataset.more;

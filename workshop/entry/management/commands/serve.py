@@ -36,8 +36,15 @@ class Command(BaseCommand):
         from workshop.wsgi import application
 
         try:
-            server = waitress.create_server(application, host=settings.BIND, port=options["port"], threads=THREADS,
-                                            max_request_body_size=70_000_000, ident="emberquilt", **_proxy())  # fmt: skip
+            server = waitress.create_server(
+                application,
+                host=settings.BIND,
+                port=options["port"],
+                threads=THREADS,
+                max_request_body_size=70_000_000,
+                ident="emberquilt",
+                **_proxy(),
+            )
         except OSError as problem:
             raise CommandError(
                 f"Port {options['port']} cannot be used ({problem.strerror}). Choose another with PORT=."
@@ -62,8 +69,8 @@ class Command(BaseCommand):
 
 
 def _proxy() -> dict:
-    """Whose word about the asker is taken: the server's before this one, where there is one. Where there is none, what it would
-    say is let through, so that it can be refused (see `NoProxyOnLoopback`)."""
+    """Whose word about the asker is taken: the server's before this one, where there is one. Where there is none, what
+    it would say is let through, so that it can be refused (see `NoProxyOnLoopback`)."""
     if settings.ORIGINS:
         return {
             "trusted_proxy": settings.PROXY,
@@ -74,8 +81,8 @@ def _proxy() -> dict:
 
 
 def _keep_worker(stop: threading.Event) -> None:
-    """One worker at a time; should it die, the next takes over. It holds the other end of a pipe, so that it ends with us
-    however we end."""
+    """One worker at a time; should it die, the next takes over. It holds the other end of a pipe, so that it ends with
+    us however we end."""
     command = [sys.executable, "-m", "django", "worker", "--tied"]
     env = os.environ | {"DJANGO_SETTINGS_MODULE": "workshop.settings"}
     while not stop.is_set():
