@@ -4,11 +4,16 @@ import json
 
 import numpy as np
 import pytest
+import shapely
 from django.core.management import call_command
 
 from emberquilt.pattern.surgery import curve_through
+from tests.conftest import composition, grid
+from workshop.bench.models import Event, Timer
+from workshop.compositions import actions
 from workshop.compositions.models import Composition
 from workshop.compositions.store import load
+from workshop.entry.middleware import local_person
 from workshop.stations.rule import NAMES
 
 pytestmark = pytest.mark.browser
@@ -83,32 +88,22 @@ def test_nothing_on_the_wood_page_breaks_the_content_policy(desk, demo):
     assert page.evaluate("window.refused") == []
 
 
-def test_the_zoom_buttons_stand_beside_the_picture(desk, demo):
-    """No number lies under them, whatever the shape of the picture."""
+def test_nothing_is_cut_hidden_or_unannounced(desk, demo):
+    """No number lies under the zoom buttons, whatever the shape of the picture; no title is cut; findings that run off the
+    page are announced there until one has scrolled to them."""
     for row in demo.values():
-        desk.open(f"/picture/{row.uid}/pattern/")
-        box = desk.page.locator(".panel .zoom").bounding_box()
-        right, bottom = desk.at(row.width_mm, row.height_mm)
-        assert right <= box["x"] + 1 or bottom <= box["y"] + 1, row.name
-
-
-def test_findings_that_lie_below_are_announced(desk, demo):
-    desk.open(f"/picture/{demo['The lantern'].uid}/pattern/")
-    desk.page.set_viewport_size({"width": 1280, "height": 800})
-    koi = demo["Two koi"]
-    desk.open(f"/picture/{koi.uid}/wood/")
+        for station in ("pattern", "wood"):
+            desk.open(f"/picture/{row.uid}/{station}/")
+            box = desk.page.locator(".panel .zoom").bounding_box()
+            right, bottom = desk.at(row.width_mm, row.height_mm)
+            assert right <= box["x"] + 1 or bottom <= box["y"] + 1, row.name
+            for part in desk.page.locator(".titled h1, .titled .size").all():
+                assert part.evaluate("(e) => e.scrollWidth <= e.clientWidth + 1"), (row.name, station)
+    desk.open(f"/picture/{demo['Two koi'].uid}/wood/")
     side = desk.page.locator(".side")
     assert "below" in side.get_attribute("data-more")
     side.evaluate("(side) => side.scrollTo(0, side.scrollHeight)")
     desk.page.wait_for_function("() => !document.querySelector('.side').dataset.more")
-
-
-def test_titles_are_not_cut(desk, demo):
-    for row in demo.values():
-        for station in ("pattern", "wood", "saw"):
-            desk.open(f"/picture/{row.uid}/{station}/")
-            for part in desk.page.locator(".titled h1, .titled .size").all():
-                assert part.evaluate("(e) => e.scrollWidth <= e.clientWidth + 1"), (row.name, station)
 
 
 CURVES = [
@@ -132,11 +127,15 @@ AS_DRAWN = """async (points) => {
 }"""
 
 
-def test_the_curve_that_is_shown_is_the_curve_that_is_cut(desk, demo):
-    """Points along what the canvas draws lie on what the core cuts."""
-    import shapely
+@pytest.fixture
+def squares():
+    """Six squares in walnut."""
+    return actions.create(local_person(), composition(grid(3, 2), "walnut"))
 
-    desk.open(f"/picture/{demo['Two koi'].uid}/pattern/")
+
+def test_the_curve_that_is_shown_is_the_curve_that_is_cut(desk, squares):
+    """Points along what the canvas draws lie on what the core cuts."""
+    desk.open(f"/picture/{squares.uid}/pattern/")
     for points in CURVES:
         shown = np.array(desk.page.evaluate(AS_DRAWN, points))
         cut = shapely.LineString(curve_through(np.array(points, float), 0.05))
@@ -144,11 +143,9 @@ def test_the_curve_that_is_shown_is_the_curve_that_is_cut(desk, demo):
         assert shapely.hausdorff_distance(shapely.LineString(shown), cut) < 0.3, json.dumps(points)
 
 
-def test_a_clock_that_runs_too_long_asks(desk, demo):
+def test_a_clock_that_runs_too_long_asks(desk, squares):
     """The clock is made to believe that it has run for hours: the card asks before it is ticked off."""
-    from workshop.bench.models import Event, Timer
-
-    row = demo["Two koi"]
+    row = squares
     desk.page.set_viewport_size({"width": 390, "height": 844})
     desk.open(f"/picture/{row.uid}/bench/")
     done = Event.objects.count()

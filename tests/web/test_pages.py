@@ -193,7 +193,7 @@ def test_names_are_escaped_everywhere(client, work, page):
 
 def test_lengths_stand_in_the_shops_unit(client, work, page):
     assert (
-        '<span class="fr">17/32</span>' in client.get(f"/picture/{work.uid}/wood/").content.decode()
+        '<span class="fr joined">17/32</span>' in client.get(f"/picture/{work.uid}/wood/").content.decode()
     )  # 90 mm = 3 17/32 in
     client.post("/shop/practice/", {"unit": "mm"})
     assert page.do(work, "wood", "practice", unit="mm").status_code == 200
