@@ -22,7 +22,7 @@ def test_station_pages(client, work, request):
         tell(f"{name}, {size} pieces, as it stands", f"{time_ms:.0f} ms", TARGET[size], (name, size, time_ms))
 
     def after_a_restart():
-        for kept in (store._compositions, store._coverages, _plans):
+        for kept in (store._compositions, store._coverages, store._in_shop, _plans):
             kept._values.clear()
         client.get(f"/picture/{work.uid}/wood/")
 
