@@ -4,7 +4,7 @@ import datetime as dt
 from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from itertools import islice
+from itertools import count, islice
 
 from ..errors import BadChoice
 from ..hours import parse_week, windows
@@ -69,9 +69,10 @@ def schedule(tasks: Sequence[Task], week: dict[str, str], start: dt.datetime) ->
         "longest wait first": lambda t: (-t.wait_minutes, -tails[t.key]),
         "first come": lambda t: (0,),
     }
-    plans = {name: _dispatch(tasks, week, start, rule) for name, rule in rules.items()}
+    days = _Windows(week, start)
+    plans = {name: _dispatch(tasks, days, rule) for name, rule in rules.items()}
     best = min(plans, key=lambda name: max(s.ready for s in plans[name]))
-    serial = _dispatch(tasks, week, start, lambda t: (0,), overlap=False)
+    serial = _dispatch(tasks, days, lambda t: (0,), overlap=False)
     return Schedule(tuple(plans[best]), best, max(s.ready for s in serial))
 
 
@@ -115,10 +116,26 @@ def _followers(tasks: Sequence[Task]) -> dict[str, list[str]]:
     return followers
 
 
-def _dispatch(tasks, week, start, rule, overlap: bool = True) -> list[Slot]:
+class _Windows:
+    """The working windows of one schedule, worked out as far as they are asked for."""
+
+    def __init__(self, week: dict[str, str], start: dt.datetime):
+        self._known: list[tuple[dt.datetime, dt.datetime]] = []
+        self._more = islice(windows(week, start), MOST_WINDOWS)
+
+    def __getitem__(self, i: int) -> tuple[dt.datetime, dt.datetime]:
+        """Raises `BadChoice` beyond the last."""
+        while i >= len(self._known):
+            following = next(self._more, None)
+            if following is None:
+                raise BadChoice(TOO_LONG)
+            self._known.append(following)
+        return self._known[i]
+
+
+def _dispatch(tasks: Sequence[Task], days: _Windows, rule: Callable[[Task], tuple], overlap: bool = True) -> list[Slot]:
     """At each free moment take, among tasks that may begin earliest, the one the rule prefers and that fits. What can
     be put down is put down at the end of a window, and at each sitting's end for what is more urgent."""
-    day = list(islice(windows(week, start), MOST_WINDOWS))
     sittings: list[tuple[Task, dt.datetime, dt.datetime]] = []
     ready: dict[str, dt.datetime] = {}
     place = {task.key: i for i, task in enumerate(tasks)}
@@ -126,18 +143,18 @@ def _dispatch(tasks, week, start, rule, overlap: bool = True) -> list[Slot]:
     followers = _followers(tasks)
     open_tasks = {task.key: task for task in tasks if not task.after}
     left = {task.key: task.minutes for task in tasks}
-    now, at = day[0][0], 0
+    now, at = days[0][0], 0
     while open_tasks:
         options = []
         for key, task in open_tasks.items():
             i = place[key]
             free = max([now, *(ready[k] for k in task.after)])
-            begin, window = _fit(day, at, free, _in_one_go(task, left[task.key]))
+            begin, window = _fit(days, at, free, _in_one_go(task, left[task.key]))
             options.append((begin, rule(task), i, task, window))
         begin, _, _, task, at = min(options, key=lambda o: o[:3])
         minutes = left[task.key]
         if task.divisible:
-            minutes = _sitting(minutes, (day[at][1] - begin) / MINUTE)
+            minutes = _sitting(minutes, (days[at][1] - begin) / MINUTE)
         now = begin + minutes * MINUTE
         sittings.append((task, begin, now))
         left[task.key] -= minutes
@@ -168,7 +185,7 @@ def _slots(sittings: list[tuple[Task, dt.datetime, dt.datetime]]) -> list[Slot]:
         if joined and joined[-1][0] is task and joined[-1][2] == begin:
             begin = joined.pop()[1]
         joined.append((task, begin, end))
-    count = Counter(task.key for task, _, _ in joined)
+    parts = Counter(task.key for task, _, _ in joined)
     part: Counter[str] = Counter()
     done: dict[str, float] = defaultdict(float)
     slots = []
@@ -176,22 +193,23 @@ def _slots(sittings: list[tuple[Task, dt.datetime, dt.datetime]]) -> list[Slot]:
         part[task.key] += 1
         first = done[task.key]
         done[task.key] += (end - begin) / MINUTE
-        last = part[task.key] == count[task.key]
+        last = part[task.key] == parts[task.key]
         share = [
             round(len(task.pieces) * minutes / task.minutes) if task.minutes else 0
             for minutes in (first, done[task.key])
         ]
         pieces = task.pieces[share[0] :] if last else task.pieces[share[0] : share[1]]
         wait = task.wait_minutes * MINUTE if last else dt.timedelta()
-        slots.append(Slot(task, begin, end, end + wait, part[task.key], count[task.key], pieces))
+        slots.append(Slot(task, begin, end, end + wait, part[task.key], parts[task.key], pieces))
     return slots
 
 
-def _fit(day, at: int, free: dt.datetime, minutes: float) -> tuple[dt.datetime, int]:
+def _fit(days: _Windows, at: int, free: dt.datetime, minutes: float) -> tuple[dt.datetime, int]:
+    """When work of so many minutes can begin, and in which window, from window `at` on."""
     need = minutes * MINUTE
-    for i in range(at, len(day)):
-        opens, closes = day[i]
+    for i in count(at):
+        opens, closes = days[i]
         begin = max(opens, free)
         if begin + need <= closes:
             return begin, i
-    raise BadChoice(TOO_LONG)
+    raise AssertionError("windows end in BadChoice")

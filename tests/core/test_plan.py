@@ -6,7 +6,7 @@ from dataclasses import replace
 import icalendar
 import pytest
 import shapely
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from emberquilt.assembly.glueup import backer_outline, glue_findings, glue_plan
@@ -471,14 +471,20 @@ def test_one_clock_that_was_forgotten_hardly_moves_the_ratio(others, forgotten):
     assert 0.8 <= after <= 1.6
 
 
-@given(st.lists(st.tuples(st.floats(0.1, 60), st.floats(0.5, 20)), min_size=5, max_size=60), st.floats(0.01, 5000))
-def test_no_single_entry_decides(pairs, odd):
-    """Any one entry put in place of another moves the ratio by no more than its share of the estimated minutes
-    allows."""
-    estimate = min(e for _, e in pairs)
-    total = 20 + sum(e for _, e in pairs)
+@given(
+    st.floats(0.4, 2.5),
+    st.lists(st.tuples(st.floats(1.0, 1.4), st.floats(0.5, 8)), min_size=12, max_size=60),
+    st.floats(0.001, 5000),
+)
+def test_no_single_entry_decides(pace, cuts, odd):
+    """Where cuts agree within 40 % and are more than the prior, one entry of any length moves the ratio by no more than its
+    own estimated minutes at twice what is usual."""
+    pairs = [(pace * spread * estimate, estimate) for spread, estimate in cuts]
+    total = sum(estimate for _, estimate in pairs)
+    assume(total >= 45)
+    estimate = 3.0
     before, after = ratio_from(pairs), ratio_from([*pairs, (odd * estimate, estimate)])
-    assert abs(after - before) <= 4 * 4 * estimate / total + abs(before) * 0.5
+    assert abs(after - before) <= estimate * 2 * 1.4 * pace / (20 + total)
 
 
 def test_slow_shops_are_believed():
