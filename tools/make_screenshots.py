@@ -74,7 +74,7 @@ def _shoot(browser) -> None:
     page.goto(ADDRESS)
     page.wait_for_selector(".works .thumb[data-ready=yes] >> nth=1")
     shot("shelf")
-    koi = page.locator(".tags a", has_text="Two koi").get_attribute("href").rsplit("/", 2)[0]
+    koi = page.locator(".works a.tag", has_text="Two koi").get_attribute("href").rsplit("/", 2)[0]
     page.goto(f"{ADDRESS}{koi}/wood/")
     page.wait_for_selector("#panel[data-ready=yes]")
     keys = {
@@ -90,7 +90,7 @@ def _shoot(browser) -> None:
         ("lettering", "House plaque", "show=numbers"),
     ):
         page.goto(ADDRESS)
-        work = page.locator(".tags a", has_text=title).get_attribute("href").rsplit("/", 2)[0]
+        work = page.locator(".works a.tag", has_text=title).get_attribute("href").rsplit("/", 2)[0]
         page.goto(f"{ADDRESS}{work}/pattern/?{query}")
         page.wait_for_selector("#panel[data-ready=yes]")
         shot(name)
