@@ -101,9 +101,9 @@ def cards(plan: Plan) -> tuple[Card, ...]:
         bits = [hole.bit_mm for hole in cut.holes if hole.bit_mm]
         if cut.holes:
             size = f" {min(bits):g} mm" if bits else ""
-            lines.append(
-                f"Drill {len(cut.holes)}{size} pilot hole{'s' if len(cut.holes) > 1 else ''}, saw the inside first"
-            )
+            where = " on the line" if cut.holes[0].on_line else ""
+            plural = "s" if len(cut.holes) > 1 else ""
+            lines.append(f"Drill {len(cut.holes)}{size} pilot hole{plural}{where}, saw the inside first")
         lines.append(f"No. {cut.blade.no}, {cut.teeth_in_cut:.0f} teeth in the cut; start at the marked point")
         if piece.board:
             lines.append(f"From board {piece.board}{_where(plan, piece)}, the arrow along its grain")

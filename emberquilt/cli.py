@@ -124,7 +124,7 @@ def _plan(options) -> None:
         {
             "name": plan.composition.name,
             "needs": [
-                {"wood": n.wood, "thickness_mm": n.thickness_mm, "net_mm2": n.net_mm2, "rough_mm2": n.rough_mm2,
+                {"wood": n.wood, "thickness_mm": round(n.thickness_mm, 3), "net_mm2": n.net_mm2, "rough_mm2": n.rough_mm2,
                  "board_feet": n.board_feet, "bought_as": f"{n.quarters}/4", "bought_board_feet": n.bought_feet,
                  "short_mm2": n.short_mm2} for n in plan.needs
             ],

@@ -53,7 +53,8 @@ class Length:
     @classmethod
     def parse(cls, text: str, unit: str = "mm") -> "Length":
         """The length that `text` means; `unit` is meant where none is written. Raises `BadLength`."""
-        return cls(_parse_mm(str(text), unit))
+        # what the float of an inch leaves behind is no length: 0.75 x 25.4 would be 19.049999999999997
+        return cls(round(_parse_mm(str(text), unit), 9))
 
 
 def _parse_mm(text: str, unit: str) -> float:

@@ -86,6 +86,13 @@ def test_a_form_sent_back_unchanged_changes_nothing(unit):
     assert kept.changed(**kept.typed(**sent | {"neck_mm": "6 mm"})).neck_mm == 6.0
 
 
+def test_three_quarters_of_an_inch_are_19_05():
+    assert Length.parse("3/4 in").mm == 19.05
+    assert Length.parse("0.75", "in").mm == 19.05
+    typed = Practice(stock_mm=12.0)
+    assert typed.changed(**typed.typed(stock_mm="3/4 in")).stock_mm == 19.05
+
+
 def test_names_that_are_no_practice_are_refused():
     for name in ("self", "changed", "__class__"):
         with pytest.raises(BadChoice, match="no practice"):
