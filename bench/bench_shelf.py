@@ -35,9 +35,7 @@ def test_the_shelf(client, count):
         assert client.get("/").status_code == 200
 
     time_ms = median_ms(cold)
-    with CaptureQueriesContext(
-        connection,
-    ) as asked:
+    with CaptureQueriesContext(connection) as asked:
         client.get("/")
     tell(
         f"shelf of {count} works, {len(asked)} queries",

@@ -11,10 +11,6 @@ from ..pattern.coverage import Coverage
 from ..practice import Practice
 from .supplies import Glue, glues
 
-HELD_MINUTES = 2.0
-"""A glue that sets within this is held by hand, piece by piece, and not clamped in batches: common practice, no
-source."""
-
 
 @dataclass(frozen=True, slots=True)
 class GlueStep:
@@ -40,7 +36,7 @@ class GluePlan:
     @property
     def one_by_one(self) -> bool:
         """Every piece is held and set by itself: there are no batches."""
-        return self.glue.clamp_minutes <= HELD_MINUTES
+        return self.glue.held_by_hand
 
     def minutes_each(self, practice: Practice) -> float:
         """Minutes of hands to lay one piece, and to hold it where it is held."""
@@ -52,8 +48,8 @@ def glue_plan(composition: Composition) -> GluePlan:
     """Order, batches and backer for the mosaic. The anchor is the person's own, else chosen by the practice."""
     layer, practice = composition.in_hand, composition.practice
     glue = glues()[practice.glue]
-    held = glue.clamp_minutes <= HELD_MINUTES
-    per_batch = max(1, len(layer.pieces) if held else int(glue.open_minutes * 60 // practice.seconds_per_piece))
+    at_once = int(glue.open_minutes * 60 // practice.seconds_per_piece)
+    per_batch = max(1, len(layer.pieces) if glue.held_by_hand else at_once)
     wanted = composition.pins.get("anchor")
     coverage = layer.coverage
     anchor = (

@@ -5,6 +5,9 @@ from functools import cache
 
 from ..rack.woods import data_rows
 
+HELD_MINUTES = 2.0
+"""A glue that sets within this is held by hand: common practice, no source."""
+
 
 @dataclass(frozen=True, slots=True)
 class Glue:
@@ -15,6 +18,11 @@ class Glue:
     work_minutes: float
     full_minutes: float
     caution: str
+
+    @property
+    def held_by_hand(self) -> bool:
+        """It sets so soon that every piece is held by itself, not clamped in batches."""
+        return self.clamp_minutes <= HELD_MINUTES
 
 
 @dataclass(frozen=True, slots=True)

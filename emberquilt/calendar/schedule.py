@@ -4,7 +4,7 @@ import datetime as dt
 from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from itertools import count, islice
+from itertools import islice
 
 from ..errors import BadChoice
 from ..hours import parse_week, windows
@@ -207,9 +207,9 @@ def _slots(sittings: list[tuple[Task, dt.datetime, dt.datetime]]) -> list[Slot]:
 def _fit(days: _Windows, at: int, free: dt.datetime, minutes: float) -> tuple[dt.datetime, int]:
     """When work of so many minutes can begin, and in which window, from window `at` on."""
     need = minutes * MINUTE
-    for i in count(at):
-        opens, closes = days[i]
+    while True:
+        opens, closes = days[at]
         begin = max(opens, free)
         if begin + need <= closes:
-            return begin, i
-    raise AssertionError("windows end in BadChoice")
+            return begin, at
+        at += 1

@@ -3,9 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-import shapely
-
-from ..composition import Composition, Layer, Piece
+from ..composition import Composition, Piece
 from ..findings import Finding
 from ..pattern.paths import path_of
 from ..plan import Plan
@@ -13,7 +11,7 @@ from ..rack.boards import to_board
 from ..units import format_length
 from ..wood.contrast import contrast_of
 from ..wood.judgement import neck_table
-from .scene import Dress, Mark, Scene, Shape, scene_of
+from .scene import Dress, Mark, Scene, scene_of
 from .stacked import VIEWS, stacked
 
 Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
@@ -206,40 +204,6 @@ def done(plan: Plan):
 
 def plain(plan: Plan):
     return _each(plan.composition, "plain"), ()
-
-
-FROM_AFAR = 1500.0
-"""Seen as small as on a shelf, nothing finer than this share of the picture's width can be told."""
-
-
-def from_afar(composition: Composition, numbered: bool = False) -> Scene:
-    """The work as a small picture: every layer in its woods, outlines no finer than the eye sees at that size."""
-    coarse_mm = composition.width_mm / FROM_AFAR
-
-    def shapes(layer: Layer) -> tuple[Shape, ...]:
-        coverage, spots = layer.solid.coverage, layer.solid.coverage.spots
-
-        def make(keys, outlines):
-            seen = shapely.simplify(outlines, coarse_mm)
-            return [Shape(key, path_of(outline), spots[key]) for key, outline in zip(keys, seen, strict=True)]
-
-        table = coverage.each(("from afar", coarse_mm), make)
-        return tuple(table[key] for key in coverage.keys)
-
-    layers = composition.layers
-    dress = {
-        p.key: Dress(
-            p.wood,
-            p.grain_deg or 0.0,
-            "plain" if numbered else "full",
-            str(p.number) if numbered else "",
-            colour=p.colour,
-        )
-        for layer in layers
-        for p in layer.solid.pieces
-    }
-    drawn = tuple(shape for layer in layers for shape in shapes(layer))
-    return Scene(composition.width_mm, composition.height_mm, drawn, dress, stacked=len(layers) > 1)
 
 
 READINGS: dict[str, dict[str, Reading]] = {

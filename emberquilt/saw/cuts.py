@@ -2,11 +2,15 @@
 
 from dataclasses import dataclass
 from functools import partial
+from heapq import heappop, heappush
+from itertools import groupby
 
 import numpy as np
 import shapely
 
 from ..composition import Composition, Layer, Piece
+from ..constants import GRID_MM
+from ..pattern.coverage import Coverage
 from ..practice import Practice
 from ..rack.woods import Shelf
 from ..wood.packs import MOST_WOODS
@@ -19,7 +23,6 @@ USUAL_HARDNESS_LBF = 950.0
 """Cherry: the wood that `practice.saw_mm_per_minute` speaks of."""
 MINUTES_PER_HOLE = 1.2
 """Drill, thread the blade, clamp it again: common practice, no source."""
-LEAST_WASTE_MM2 = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +96,8 @@ def saw_plan(composition: Composition) -> SawPlan:
         return (pinned, blade_of[p.key].size, *own, -inside.get(p.key, 0), area[p.key])
 
     ordered = sorted(chosen, key=rank)
+    if packed:
+        ordered = _from_the_edge(layer, ordered, inside, {p.key: rank(p)[:2] for p in chosen})
     lengths, holes = _alone(layer, ordered, blade_of) if not packed else _together(layer, ordered, blade_of)
     cuts: list[Cut] = []
     chapter = 0
@@ -173,44 +178,84 @@ def _alone(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tu
 
 
 def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
-    """Cut lengths and holes where all pieces come out of one pack: a seam is sawn once, with the first of its two.
-    What lies in a piece's opening may be wood: then the blade is threaded on the line, by the first that is sawn
-    there."""
+    """Cut lengths and holes where all pieces come out of one pack. A seam is sawn once, with the first of its two. An
+    opening has its hole in the waste, drilled for the first piece beside it; a closed line with nothing open beside it yet
+    has one on the line itself, since all round it is wood."""
     coverage = layer.coverage
-    free = {key: float(coverage.by_key[key].length) for key in coverage.keys}
+    place = {p.key: i for i, p in enumerate(ordered)}
+    holes: dict[int, list[PilotHole]] = {key: [] for key in place}
+    for waste in _openings(coverage):
+        beside = [key for key in place if coverage.by_key[key].intersects(waste)]
+        if beside:
+            first = min(beside, key=place.__getitem__)
+            spot = hole_in(waste, blade_of[first])
+            holes[first].append(spot if spot.bit_mm else hole_on(start_point(waste), blade_of[first]))
     lengths: dict[int, float] = {}
-    holes: dict[int, list[PilotHole]] = {p.key: [] for p in ordered}
-    rings = _rings(layer)
     sawn: set[int] = set()
-    for p in ordered:
-        shared = sum(s.length_mm for other, s in coverage.neighbours[p.key].items() if other in sawn)
-        lengths[p.key] = max(0.0, free[p.key] - shared)
-        for about in [ring for ring in rings if p.key in ring[0]]:
-            rings.remove(about)
-            _, waste, corner = about
-            spot = hole_in(waste, blade_of[p.key]) if waste is not None else None
-            holes[p.key].append(spot if spot is not None and spot.bit_mm else hole_on(corner, blade_of[p.key]))
-        sawn.add(p.key)
+    for key in place:
+        neighbours = coverage.neighbours[key]
+        shared = sum(seam.length_mm for other, seam in neighbours.items() if other in sawn)
+        lengths[key] = max(0.0, float(coverage.by_key[key].length) - shared)
+        for line, beside_line in _lines(coverage, key):
+            bare = line.exterior.length - sum(neighbours[other].length_mm for other in beside_line)
+            if bare <= GRID_MM and not sawn & set(beside_line):
+                holes[key].append(hole_on(start_point(line), blade_of[key]))
+        sawn.add(key)
     return lengths, {key: tuple(own) for key, own in holes.items()}
 
 
-def _rings(layer: Layer) -> list[tuple[set[int], shapely.Polygon | None, tuple[float, float]]]:
-    """Every opening of every piece: the pieces that its line bounds, the largest part of it that is waste (None where
-    all is wood), and its sharpest corner."""
+def _openings(coverage: Coverage) -> list[shapely.Polygon]:
+    """What the pieces enclose and none of them covers; of an opening with an island in it, what lies round the island."""
+    rings = [shapely.Polygon(ring) for part in shapely.get_parts(coverage.outside) for ring in part.interiors]
+    return [part for ring in rings for part in shapely.get_parts(shapely.difference(ring, coverage.outside))]
+
+
+def _lines(coverage: Coverage, key: int) -> list[tuple[shapely.Polygon, list[int]]]:
+    """The closed lines of a piece, its outline and each of its openings as what they enclose, with the neighbours along
+    each."""
+    outline, neighbours = coverage.by_key[key], list(coverage.neighbours[key])
     found = []
+    for ring in outline.interiors:
+        inside = shapely.Polygon(ring)
+        within = [other for other in neighbours if inside.covers(coverage.by_key[other])]
+        found.append((inside, within))
+        neighbours = [other for other in neighbours if other not in within]
+    return [(shapely.Polygon(outline.exterior), neighbours), *found]
+
+
+def _from_the_edge(layer: Layer, ranked: list[Piece], inside: dict[int, int], group: dict[int, tuple]) -> list[Piece]:
+    """Pieces of a pack in an order in which each next one has something open beside it, as far as that is to be had:
+    within each group in turn (`group`: what they are sorted by before all else) the first in rank that lies at an edge or
+    beside one already sawn. What another encloses is sawn first all the same: its line is closed in any case."""
     coverage = layer.coverage
-    tree = shapely.STRtree(np.array(coverage.outlines))
-    for key, outline in coverage.by_key.items():
-        for ring in outline.interiors:
-            inside = shapely.Polygon(ring)
-            wood = [coverage.keys[i] for i in tree.query(inside, predicate="contains").tolist()]
-            waste = shapely.difference(
-                inside, shapely.union_all(np.array([coverage.by_key[k] for k in wood] or [shapely.Polygon()]))
-            )
-            parts = [p for p in shapely.get_parts(waste) if p.geom_type == "Polygon" and p.area > LEAST_WASTE_MM2]
-            on_it = {key} | {k for k in wood if k in coverage.neighbours[key]}
-            found.append((on_it, max(parts, key=lambda p: p.area, default=None), start_point(inside)))
-    return found
+    border = {key: sum(s.length_mm for s in coverage.neighbours[key].values()) for key in coverage.keys}
+    rank = {p.key: i for i, p in enumerate(ranked)}
+    by_key = {p.key: p for p in ranked}
+    ordered: list[Piece] = []
+    sawn: set[int] = set()
+    for _, several in groupby(ranked, key=lambda p: group[p.key]):
+        waiting = {p.key for p in several}
+        reached = {
+            key
+            for key in waiting
+            if inside.get(key)
+            or coverage.by_key[key].length - border[key] > GRID_MM
+            or not sawn.isdisjoint(coverage.neighbours[key])
+        }
+        heap = sorted(rank[key] for key in reached)
+        rest = sorted(rank[key] for key in waiting)[::-1]
+        while waiting:
+            key = ranked[heappop(heap) if heap else rest.pop()].key
+            if key not in waiting:
+                continue
+            waiting.discard(key)
+            sawn.add(key)
+            ordered.append(by_key[key])
+            for other in coverage.neighbours[key]:
+                if other in waiting and other not in reached:
+                    reached.add(other)
+                    heappush(heap, rank[other])
+    return ordered
 
 
 def _thickness(piece: Piece, practice: Practice) -> float:
@@ -242,7 +287,7 @@ def _reason(
         return f"{shelf.name(piece.wood)} together"
     if inside.get(piece.key):
         return "inside before outside"
-    return "small before large"
+    return "small before large" if shelf is not None else "from the edge inwards"
 
 
 def feed_mm_per_minute(practice: Practice, thickness_mm: float, hardness_lbf: float) -> float:

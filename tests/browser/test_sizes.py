@@ -10,8 +10,8 @@ from django.core.management import call_command
 from emberquilt.pattern.surgery import curve_through
 from tests.conftest import composition, grid
 from workshop.bench.models import Event, Timer
-from workshop.compositions import actions
-from workshop.compositions.models import Composition
+from workshop.compositions import actions, tasks
+from workshop.compositions.models import Composition, Draft
 from workshop.compositions.store import load
 from workshop.entry.middleware import local_person
 from workshop.stations.rule import NAMES
@@ -28,6 +28,22 @@ def demo(desk):
     call_command("load_demo", verbosity=0)
     desk.page.add_init_script(REFUSED)
     return {row.name: row for row in Composition.objects.all()}
+
+
+def drafts_of(owner) -> list[Draft]:
+    """A drawing whose pieces are found, words, and one that could not be read."""
+    svg = b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0H90V60H0Z M45 0V60" fill="none" stroke="#000"/></svg>'
+    given = [
+        (svg, "square.svg", {}),
+        (b"TINDER LANE", "words.txt", {"kind": "text"}),
+        (b"<svg/>", "nothing.svg", {}),
+    ]
+    made = []
+    for data, name, knobs in given:
+        draft = Draft(owner=owner, name=name, file_name=name, data=data, knobs={"how": "width", "size": "9 in"} | knobs)
+        tasks.begin(draft)
+        made.append(draft)
+    return made
 
 
 def test_every_page_fits_phone_tablet_and_desk(desk, demo):
@@ -48,6 +64,8 @@ def test_every_page_fits_phone_tablet_and_desk(desk, demo):
             f"/picture/{row.uid}/{page}"
             for page in ("palettes/", "pack/", f"place/?piece={piece}", "wood/?show=picture", "final/")
         ]
+    for draft in drafts_of(koi.owner):
+        paths.append(f"/draft/{draft.uid}/")
     wide, refused = {}, {}
     for path in paths:
         desk.open(path)

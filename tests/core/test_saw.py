@@ -201,6 +201,49 @@ def test_in_a_stack_no_hole_is_drilled_into_what_is_wood_there():
     assert [h.on_line for c in saw_plan(composition(nested())).cuts for h in c.holes] == [False]
 
 
+@settings(max_examples=25)
+@given(st.integers(2, 60), st.integers(0, 999), st.lists(st.integers(1, 60), max_size=4))
+def test_in_a_stack_the_blade_gets_to_every_line(count, seed, first):
+    """Whatever somebody wants first: a piece lies at the edge, beside one that is sawn, or has a hole on its own line."""
+    from dataclasses import replace
+
+    coverage = cells(count, seed)
+    keys = [key for key in dict.fromkeys(first) if key in coverage.by_key]
+    work = composition(coverage, "cherry", Practice(fit="stack"))
+    plan = saw_plan(replace(work, pins={"saw_first": keys}))
+    assert [c.piece for c in plan.cuts][: len(keys)] == keys
+    edge = shapely.box(0, 0, 300, 200).exterior
+    void = shapely.Polygon()
+    for cut in plan.cuts:
+        line = coverage.by_key[cut.piece].exterior
+        open_beside = line.intersection(edge).length > 0.01 or line.intersection(void.buffer(0.01)).length > 0.05
+        assert open_beside == (not cut.holes)
+        for hole in cut.holes:
+            assert hole.on_line
+            assert line.distance(shapely.Point(hole.x_mm, hole.y_mm)) < 1e-6
+        void = void.union(coverage.by_key[cut.piece])
+
+
+def test_a_stack_is_sawn_from_the_edge_inwards():
+    """Of 25 squares none needs a hole, unless the middle one is wanted first."""
+    from dataclasses import replace
+
+    assert [c for c in stack(grid(5, 5)).cuts if c.holes] == []
+    work = composition(grid(5, 5), "cherry", Practice(fit="stack"))
+    plan = saw_plan(replace(work, pins={"saw_first": [13]}))
+    assert [(c.piece, len(c.holes)) for c in plan.cuts if c.holes] == [(13, 1)]
+    assert plan.cuts[-1].reason == "from the edge inwards"
+
+
+def test_round_an_island_the_hole_is_drilled_beside_it():
+    """An opening with a piece standing free in it: the waste is what lies between."""
+    frame = shapely.box(0, 0, 60, 60).difference(shapely.box(10, 10, 50, 50))
+    island = shapely.box(22, 22, 38, 38)
+    (hole,) = [h for c in stack(Coverage([1, 2], [frame, island])).cuts for h in c.holes if not h.on_line]
+    assert not island.buffer(hole.bit_mm / 2).contains(shapely.Point(hole.x_mm, hole.y_mm))
+    assert not frame.intersects(shapely.Point(hole.x_mm, hole.y_mm).buffer(hole.bit_mm / 2))
+
+
 def test_what_a_stack_is_told_about_its_gaps():
     """Nobody is sent to a stack for a gap that a stack has too."""
     found = codes(composition(grid(12, 1), practice=Practice(fit="on")))["row-growth"]

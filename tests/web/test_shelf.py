@@ -151,10 +151,26 @@ def test_a_broken_work_is_one_card_with_ways_out(client, person, broken):
     answer = client.post(f"/picture/{broken.uid}/undo/pattern/", {"revision": broken.revision, "back": "shelf"})
     assert answer.url == "/"
     broken.refresh_from_db()
+    assert "cannot be shown" not in client.get("/").content.decode()
     assert client.get(f"/picture/{broken.uid}/saw/").status_code == 200
     assert "cannot be shown" not in client.get(f"/picture/{broken.uid}/tag/").content.decode()
     client.post(f"/picture/{broken.uid}/discard/")
     assert not Composition.objects.filter(pk=broken.pk).exists()
+
+
+def test_a_slip_of_the_hand_offers_no_ways_out_of_a_sound_work(client, work):
+    answer = client.get(f"/picture/{work.uid}/place/")
+    assert answer.status_code == 422
+    assert "throw it away" not in answer.content.decode()
+    assert "throw it away" not in client.get(f"/picture/{work.uid}/wood/?pieces=nonsense").content.decode()
+
+
+def test_a_painted_piece_is_painted_on_the_shelf_too(client, work, page):
+    page.do(work, "wood", "wood", "1-6", wood="walnut")
+    page.do(work, "wood", "coat", "1", coat="paint", tint="#1f4f8f")
+    dress = client.get(f"/picture/{work.uid}/thumb.json").json()["dress"]["pieces"]
+    assert dress["1"][7].startswith("#")
+    assert len(dress["2"]) == 7
 
 
 def test_a_page_that_breaks_says_what_is_true_and_offers_ways_out(client, work, monkeypatch):

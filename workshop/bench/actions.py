@@ -11,6 +11,7 @@ from emberquilt.calendar.learning import ratio_from
 from emberquilt.errors import BadChoice
 from emberquilt.setting import number
 from emberquilt.units import format_minutes
+from workshop.compositions.actions import perform
 from workshop.compositions.models import Composition
 from workshop.compositions.told import forget
 
@@ -18,6 +19,7 @@ from .models import Event, Timer
 
 RECENT = 400
 DOUBTFUL = 2.0
+"""A clock asks beyond so many times the estimate."""
 LONGEST_MINUTES = 12 * 60.0
 
 
@@ -125,6 +127,14 @@ def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "
             minutes=round(minutes, 3) if minutes else None,
             estimate_minutes=round(card.base_minutes, 3), at=timezone.now(),
         )  # fmt: skip
+
+
+def tick_from_board(row: Composition, card: Card, what: str, board: str, took: str, typed: str) -> Event:
+    """The tick of a piece that comes from another board than was noted: both are kept, or neither."""
+    with transaction.atomic():
+        if board and what == Event.What.DONE:
+            row = perform(row, row.revision, "from_board", [card.piece], {"board": board})
+        return tick(row, card, what, took, typed)
 
 
 def untick(row: Composition) -> Event | None:

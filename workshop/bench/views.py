@@ -11,7 +11,6 @@ from emberquilt.drawing.readings import dress_of
 from emberquilt.drawing.scene import Mark, scene_of
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
-from workshop.compositions.actions import perform
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.stations.faces import wood_table
@@ -110,20 +109,18 @@ def _card_now(request, row) -> Card:
 @require_POST
 def tick(request, uid):
     row = own(request, uid)
-    now, board = _card_now(request, row), request.POST.get("board", "")
-    piece = plan_of(row).composition.in_hand.by_key[now.piece]
-    if board and board != piece.board and request.POST.get("what", "done") == "done":
-        warning = other_board(plan_of(row), now.piece, board)
-        row = perform(row, row.revision, "from_board", [now.piece], {"board": board})
-        if warning:
-            messages.warning(request, warning)
+    plan, now, values = plan_of(row), _card_now(request, row), request.POST
+    board = values.get("board", "")
+    board = "" if board == plan.composition.in_hand.by_key[now.piece].board else board
+    warning = other_board(plan, now.piece, board)
+    told = values.get("took", ""), values.get("minutes", "")
     try:
-        actions.tick(
-            row, now, request.POST.get("what", "done"), request.POST.get("took", ""), request.POST.get("minutes", "")
-        )
+        event = actions.tick_from_board(row, now, values.get("what", "done"), board, *told)
     except actions.ClockAsks as problem:
         messages.warning(request, str(problem))
         return redirect(f"{reverse('bench', args=(row.uid,))}?step={now.step}&piece={now.piece}")
+    if warning and event.what == "done":
+        messages.warning(request, warning)
     return redirect("bench", row.uid)
 
 

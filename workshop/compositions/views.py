@@ -15,6 +15,7 @@ from emberquilt.drawing import readings
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.pdf import check_pdf
 from emberquilt.drawing.scene import Dress, Mark, Scene, shapes_of
+from emberquilt.drawing.stacked import from_afar
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
@@ -102,7 +103,7 @@ def tag(request, uid):
 def thumb(request, uid):
     """A work as it stands on the shelf, seen from afar: outlines and what they wear. Its address holds the state it
     shows."""
-    scene = readings.from_afar(store.load(own(request, uid)), numbered=request.GET.get("numbers") == "yes")
+    scene = from_afar(store.load(own(request, uid)), numbered=request.GET.get("numbers") == "yes")
     return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene)})
 
 

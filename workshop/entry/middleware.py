@@ -10,6 +10,8 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from emberquilt.errors import EmberError
+from workshop.shop.actions import shop_of
+from workshop.stations.told import tell_afresh
 
 LOCAL_NAME = "workshop"
 log = logging.getLogger(__name__)
@@ -131,6 +133,8 @@ def sentence(request, words: str, status: int):
     cannot be shown."""
     htmx = getattr(request, "htmx", False)
     row = None if htmx or request.method != "GET" or status not in (422, 500) else work_of(request)
+    if row is not None and status == 422 and "broken" not in tell_afresh(row, shop_of(row.owner)):
+        row = None
     response = render(
         request, "entry/said.html" if htmx else "entry/sentence.html", {"words": words, "row": row}, status=status
     )

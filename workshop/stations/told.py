@@ -63,7 +63,7 @@ def shelf_entry(row: Composition, shop: Shop) -> dict[str, Any]:
         "row": row,
         "told": told,
         "fresh": is_fresh(row, shop),
-        "broken": told.get("broken", False),
+        "broken": is_fresh(row, shop) and told.get("broken", False),
         "station": station,
         "station_name": NAMES[station],
         "left": left.get(station, 0),
