@@ -110,7 +110,7 @@ def test() -> None:
     """Lint, types, import contracts, every test, and the share of tests in the code."""
     lint()
     browser()
-    # a file goes to one process whole: it shares what it makes once; each process has a browser and a database of its own
+    # a file goes to one process whole, which has a browser and a database of its own
     call(PYTHON, "-m", "pytest", "-n", str(min(os.cpu_count() or 1, 4)), "--dist", "loadfile", *sys.argv[2:])
     call(PYTHON, "tools/share_of_tests.py")
 

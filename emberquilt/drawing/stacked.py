@@ -44,8 +44,8 @@ FROM_AFAR = 1500.0
 
 
 def from_afar(composition: Composition, numbered: bool = False) -> Scene:
-    """The work as a small picture: every layer in its woods, or bare with its numbers; outlines no finer than the eye sees
-    at that size."""
+    """The work as a small picture: every layer in its woods, or bare with its numbers; outlines no finer than the eye
+    sees at that size."""
     layers = composition.layers
     shapes = tuple(shape for layer in layers for shape in _coarse(layer, composition.width_mm / FROM_AFAR))
     dress = _numbered(composition)

@@ -179,8 +179,8 @@ def _alone(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tu
 
 def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
     """Cut lengths and holes where all pieces come out of one pack. A seam is sawn once, with the first of its two. An
-    opening has its hole in the waste, drilled for the first piece beside it; a closed line with nothing open beside it yet
-    has one on the line itself, since all round it is wood."""
+    opening has its hole in the waste, drilled for the first piece beside it; a closed line with nothing open beside it
+    yet has one on the line itself, since all round it is wood."""
     coverage = layer.coverage
     place = {p.key: i for i, p in enumerate(ordered)}
     holes: dict[int, list[PilotHole]] = {key: [] for key in place}
@@ -205,7 +205,8 @@ def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) ->
 
 
 def _openings(coverage: Coverage) -> list[shapely.Polygon]:
-    """What the pieces enclose and none of them covers; of an opening with an island in it, what lies round the island."""
+    """What the pieces enclose and none of them covers; of an opening with an island in it, what lies round the
+    island."""
     rings = [shapely.Polygon(ring) for part in shapely.get_parts(coverage.outside) for ring in part.interiors]
     return [part for ring in rings for part in shapely.get_parts(shapely.difference(ring, coverage.outside))]
 
@@ -225,8 +226,8 @@ def _lines(coverage: Coverage, key: int) -> list[tuple[shapely.Polygon, list[int
 
 def _from_the_edge(layer: Layer, ranked: list[Piece], inside: dict[int, int], group: dict[int, tuple]) -> list[Piece]:
     """Pieces of a pack in an order in which each next one has something open beside it, as far as that is to be had:
-    within each group in turn (`group`: what they are sorted by before all else) the first in rank that lies at an edge or
-    beside one already sawn. What another encloses is sawn first all the same: its line is closed in any case."""
+    within each group in turn (`group`: what they are sorted by before all else) the first in rank that lies at an edge
+    or beside one already sawn. What another encloses is sawn first all the same: its line is closed in any case."""
     coverage = layer.coverage
     border = {key: sum(s.length_mm for s in coverage.neighbours[key].values()) for key in coverage.keys}
     rank = {p.key: i for i, p in enumerate(ranked)}

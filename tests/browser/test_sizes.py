@@ -107,8 +107,8 @@ def test_nothing_on_the_wood_page_breaks_the_content_policy(desk, demo):
 
 
 def test_nothing_is_cut_hidden_or_unannounced(desk, demo):
-    """No number lies under the zoom buttons, whatever the shape of the picture; no title is cut; findings that run off the
-    page are announced there until one has scrolled to them."""
+    """No number lies under the zoom buttons, whatever the shape of the picture; no title is cut; findings that run off
+    the page are announced there until one has scrolled to them."""
     for row in demo.values():
         for station in ("pattern", "wood"):
             desk.open(f"/picture/{row.uid}/{station}/")

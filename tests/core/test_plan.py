@@ -477,8 +477,8 @@ def test_one_clock_that_was_forgotten_hardly_moves_the_ratio(others, forgotten):
     st.floats(0.001, 5000),
 )
 def test_no_single_entry_decides(pace, cuts, odd):
-    """Where cuts agree within 40 % and are more than the prior, one entry of any length moves the ratio by no more than its
-    own estimated minutes at twice what is usual."""
+    """Where cuts agree within 40 % and are more than the prior, one entry of any length moves the ratio by no more
+    than its own estimated minutes at twice what is usual."""
     pairs = [(pace * spread * estimate, estimate) for spread, estimate in cuts]
     total = sum(estimate for _, estimate in pairs)
     assume(total >= 45)

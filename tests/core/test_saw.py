@@ -204,7 +204,8 @@ def test_in_a_stack_no_hole_is_drilled_into_what_is_wood_there():
 @settings(max_examples=25)
 @given(st.integers(2, 60), st.integers(0, 999), st.lists(st.integers(1, 60), max_size=4))
 def test_in_a_stack_the_blade_gets_to_every_line(count, seed, first):
-    """Whatever somebody wants first: a piece lies at the edge, beside one that is sawn, or has a hole on its own line."""
+    """Whatever somebody wants first: a piece lies at the edge, beside one that is sawn, or has a hole on its own
+    line."""
     from dataclasses import replace
 
     coverage = cells(count, seed)

@@ -33,8 +33,8 @@ class Command(BaseCommand):
 
 
 def _end_with_parent() -> None:
-    """Nothing is ever written to the pipe: it can only end. It is read past Python's own buffer, which nobody may hold at
-    exit."""
+    """Nothing is ever written to the pipe: it can only end. It is read past Python's own buffer, which nobody may hold
+    at exit."""
     os.read(sys.stdin.fileno(), 1)
     os.kill(os.getpid(), signal.SIGTERM)
     # what is being worked on is not waited for: it is taken up again
