@@ -9,8 +9,8 @@ import pytest
 import shapely
 
 from bench.conftest import median_ms, tell
-from emberquilt.pattern.intake import propose
-from emberquilt.pattern.knobs import Knobs
+from emberquilt.intake.knobs import Knobs
+from emberquilt.intake.propose import propose
 from emberquilt.units import Length
 from tests.conftest import cells
 from tests.core.test_intake_picture import png

@@ -15,9 +15,9 @@ from skimage.color import deltaE_ciede2000, rgb2lab
 from bench.conftest import tell
 from emberquilt.drawing.svg import coverage_svg
 from emberquilt.errors import EmberError
-from emberquilt.pattern.intake import propose
-from emberquilt.pattern.knobs import Knobs, Size
-from emberquilt.pattern.svg_source import parse_svg
+from emberquilt.intake.knobs import Knobs, Size
+from emberquilt.intake.propose import propose
+from emberquilt.intake.svg_source import parse_svg
 
 CLIP_ART = Path("/usr/share/openclipart/svg")
 SIDE = 700

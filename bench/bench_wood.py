@@ -10,11 +10,11 @@ import numpy as np
 import pytest
 
 from bench.conftest import median_ms, tell
-from emberquilt.composition import Composition
 from emberquilt.picture.render import Light, draft, picture
 from emberquilt.rack.woods import woods
 from emberquilt.wood.contrast import contrast_of
 from emberquilt.wood.match import problem_of, solve
+from emberquilt.work.composition import Composition
 from tests.conftest import cells, composition
 from tests.core.proof import proven
 from tests.core.test_match import coloured

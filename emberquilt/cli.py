@@ -9,10 +9,10 @@ from pathlib import Path
 from . import __version__
 from .drawing.svg import coverage_svg
 from .errors import BadLength, EmberError
-from .pattern.intake import propose
-from .pattern.knobs import KINDS, OUTSIDES, knobs_of, size_of
-from .pattern.lettering import FONTS
-from .pattern.proposal import Proposal
+from .intake.knobs import KINDS, OUTSIDES, knobs_of, size_of
+from .intake.lettering import FONTS
+from .intake.proposal import Proposal
+from .intake.propose import propose
 
 EXPORTS = ("pdf", "svg", "csv", "ics", "png")
 

@@ -7,16 +7,16 @@ from functools import cached_property
 from .assembly.glueup import GluePlan, glue_findings, glue_plan
 from .calendar.schedule import Schedule, check_hours, schedule
 from .calendar.tasks import Done, Task, tasks_of
-from .composition import Composition
 from .errors import BadChoice
 from .findings import STATIONS, Finding
-from .layers.checks import pattern_findings
+from .layers.judgement import pattern_findings
 from .relief.heights import Relief, relief_findings, relief_of
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan, saw_plan
 from .saw.judgement import saw_findings
 from .stock.need import Need, needs_of, stock_findings
 from .wood.judgement import wood_findings
+from .work.composition import Composition
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,9 @@ import pytest
 import shapely
 from hypothesis import settings
 
-from emberquilt.composition import Composition, Layer, Piece
-from emberquilt.pattern.coverage import Coverage, on_grid
+from emberquilt.outline.coverage import Coverage, on_grid
 from emberquilt.practice import Practice
+from emberquilt.work.composition import Composition, Layer, Piece
 
 # examples are judged by what they give, never by how long a busy machine takes over one; before a change lands they are
 # always the same ones, at the desk new ones are tried
@@ -70,7 +70,7 @@ def koi_svg() -> bytes:
 
 @pytest.fixture(scope="session")
 def koi(koi_svg):
-    from emberquilt.pattern.intake import propose
+    from emberquilt.intake.propose import propose
     from emberquilt.units import Length
 
     return propose(koi_svg, Length(457.2))

@@ -8,22 +8,22 @@ import numpy as np
 import shapely
 from hypothesis import strategies as st
 
-from emberquilt.bench import cards
-from emberquilt.change import applied, inverse
-from emberquilt.composition import LAYER_KINDS, Composition, Layer, Piece
+from emberquilt.bench.cards import cards
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.readings import read, readings_of
-from emberquilt.edits import VERBS, edit
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.findings import STATIONS
 from emberquilt.formats.export import export
 from emberquilt.formats.project import Project, read_project, write_project
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from emberquilt.picture.render import draft
 from emberquilt.plan import Plan
 from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
+from emberquilt.work.change import applied, inverse
+from emberquilt.work.composition import LAYER_KINDS, Composition, Layer, Piece
+from emberquilt.work.verbs import VERBS, edit
 from tests.conftest import composition, grid
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)

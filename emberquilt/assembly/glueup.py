@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import shapely
 
-from ..composition import Composition
 from ..findings import Finding, Fix
-from ..pattern.coverage import Coverage
+from ..outline.coverage import Coverage
 from ..practice import Practice
+from ..work.composition import Composition
 from .supplies import Glue, glues
 
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from ..assembly.glueup import GluePlan
 from ..assembly.supplies import finishes
-from ..composition import Composition
 from ..saw.cuts import SawPlan
+from ..work.composition import Composition
 
 
 @dataclass(frozen=True, slots=True)

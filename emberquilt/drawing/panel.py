@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from .scene import Scene, Shape
+from ..work.scene import Scene, Shape
 
 
 def shapes_json(scene: Scene) -> dict:

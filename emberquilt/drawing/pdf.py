@@ -8,12 +8,12 @@ import shapely
 from reportlab.lib.colors import HexColor
 from reportlab.pdfgen.canvas import Canvas
 
-from ..composition import Composition
 from ..constants import MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM
 from ..errors import BadChoice
 from ..practice import Practice
 from ..units import format_length
-from .scene import Shape, shapes_of, wood_mark
+from ..work.composition import Composition
+from ..work.scene import Shape, shapes_of, wood_mark
 from .svg import arrow_place, label_size_mm
 
 POINTS_PER_MM = 72 / MM_PER_INCH

@@ -3,16 +3,16 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-from ..composition import Composition, Piece
 from ..findings import Finding
-from ..pattern.paths import path_of
+from ..layers.stacked import VIEWS, stacked
+from ..outline.paths import path_of
 from ..plan import Plan
 from ..rack.boards import to_board
 from ..units import format_length
 from ..wood.contrast import contrast_of
 from ..wood.judgement import neck_table
-from .scene import Dress, Mark, Scene, scene_of
-from .stacked import VIEWS, stacked
+from ..work.composition import Composition, Piece
+from ..work.scene import Dress, Mark, Scene, scene_of
 
 Reading = Callable[[Plan], tuple[dict[int, Dress], tuple[Mark, ...]]]
 

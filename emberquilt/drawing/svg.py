@@ -4,10 +4,10 @@ import math
 from xml.etree import ElementTree as ET
 
 from ..assembly.glueup import backer_outline
-from ..composition import Composition
-from ..pattern.paths import path_of
-from ..pattern.proposal import Proposal
-from .scene import Shape, shapes_of, wood_mark
+from ..intake.proposal import Proposal
+from ..outline.paths import path_of
+from ..work.composition import Composition
+from ..work.scene import Shape, shapes_of, wood_mark
 
 
 def pattern_svg(composition: Composition) -> bytes:

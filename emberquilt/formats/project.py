@@ -17,19 +17,19 @@ import jsonschema
 import numpy as np
 import shapely
 
-from ..bench import cards
-from ..composition import Composition, Layer, Piece
+from ..bench.cards import cards
 from ..errors import BadChoice, BadProject, EmberError
 from ..findings import Finding
 from ..hours import FIRST_YEAR, LAST_YEAR, day_of
 from ..keys import keys_in
-from ..pattern.coverage import Coverage, on_grid
+from ..outline.coverage import Coverage, on_grid
 from ..plain import HIDDEN, read_json, texts
 from ..plan import Plan
 from ..practice import Practice
 from ..rack.coats import coat_of
 from ..rack.rack import Rack
 from ..rack.woods import Shelf, Wood, typed_wood, woods
+from ..work.composition import Composition, Layer, Piece
 
 FORMAT = "emberquilt-composition"
 VERSION = 3

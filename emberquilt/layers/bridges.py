@@ -4,8 +4,8 @@ import numpy as np
 import shapely
 
 from ..errors import BadChoice
-from ..pattern import surgery
-from ..pattern.coverage import Coverage
+from ..outline import surgery
+from ..outline.coverage import Coverage
 
 
 def bodies(coverage: Coverage, solid: set[int]) -> list[set[int]]:

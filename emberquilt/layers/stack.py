@@ -7,8 +7,8 @@ import numpy as np
 import shapely
 
 from ..constants import GRID_MM
-from ..pattern.coverage import Coverage, on_grid
-from ..pattern.linework import noded
+from ..outline.coverage import Coverage, on_grid
+from ..outline.linework import noded
 
 LEAST_MM2 = 1.0
 

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import shapely
 
-from ..composition import Composition, Layer, Piece
 from ..constants import MM_PER_INCH
 from ..rack.boards import to_board
 from ..rack.seen import Look
+from ..work.composition import Composition, Layer, Piece
 
 EDGE_MM = 3.0
 """Radius of the rounded edge, where height and width allow it. Common practice, no source."""

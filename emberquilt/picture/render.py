@@ -12,22 +12,12 @@ import numpy as np
 import shapely
 
 from ..colour import rgb_of
-from ..composition import Composition
 from ..errors import BadChoice
 from ..rack.seen import Seen
+from ..work.composition import Composition
 from .board_face import Photos, board_face
 from .figure import LEVELS, colours, darkness, figure_counts
-from .light import (
-    GLOSS,
-    Lamp,
-    brightness,
-    closeness,
-    distances,
-    highlight,
-    shadows,
-    sheen_of,
-    slopes,
-)
+from .light import GLOSS, Lamp, brightness, closeness, distances, highlight, shadows, sheen_of, slopes
 from .parts import EDGE_MM, PLATE_MM, Frame, Part, parts_of
 
 BACKER = "#2b2623"

@@ -14,7 +14,7 @@ from skimage.color import rgb2lab
 
 from ..colour import Lab, difference, linear_of, srgb_of
 from ..errors import BadChoice, BadDrawing
-from ..pattern.raster_source import read_picture
+from ..intake.raster_source import read_picture
 from .boards import Ring
 
 MOST_PX_PER_MM = 4.0

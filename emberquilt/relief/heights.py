@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import shapely
 
-from ..composition import Layer
 from ..findings import Finding, Fix, name_pieces
 from ..practice import Practice
 from ..rack.woods import Shelf, woods
+from ..work.composition import Layer
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ One more stays whole as the placement sheet and one is traced for the backer.
 
 import networkx
 
-from ..pattern.coverage import Coverage
+from ..outline.coverage import Coverage
 
 MOST_COPIES = 4
 DSATUR_MOST = 400

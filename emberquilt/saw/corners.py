@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 import shapely
 
-from ..pattern.coverage import Coverage
+from ..outline.coverage import Coverage
 
 DEEP_MM = 0.4
 """An inner corner counts when the blade leaves more than this standing in it, across: common practice, no source."""

@@ -8,12 +8,12 @@ from itertools import groupby
 import numpy as np
 import shapely
 
-from ..composition import Composition, Layer, Piece
 from ..constants import GRID_MM
-from ..pattern.coverage import Coverage
+from ..outline.coverage import Coverage
 from ..practice import Practice
 from ..rack.woods import Shelf
 from ..wood.packs import MOST_WOODS
+from ..work.composition import Composition, Layer, Piece
 from .blades import DETAIL_STEPS, Blade, choose_blade, finer_blades
 from .corners import rests_of
 from .holes import PilotHole, hole_in, hole_on, pilot_holes

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import shapely
 
 from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
-from ..pattern.coverage import largest_circle
+from ..outline.coverage import largest_circle
 from .blades import Blade
 
 BITS_MM = (3.2, 2.0, 1.6, SMALLEST_BIT_MM)

@@ -1,7 +1,7 @@
 """What will go wrong at the saw."""
 
-from ..composition import Composition
 from ..findings import Finding, Fix, name_pieces
+from ..work.composition import Composition
 from .corners import DEEP_MM, rests_of
 from .cuts import SawPlan
 

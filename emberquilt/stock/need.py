@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from ..composition import Layer, Piece
 from ..constants import MM3_PER_BOARD_FOOT, MM_PER_INCH
 from ..findings import Finding, Fix, name_pieces
-from ..pattern.coverage import Coverage
+from ..outline.coverage import Coverage
 from ..practice import Practice
 from ..rack.boards import Board
 from ..rack.woods import Shelf, woods
+from ..work.composition import Layer, Piece
 
 MEASURED_MM = 0.4
 """A board counts as thick enough when it lacks no more than this: a 3/4 in board is often 19 mm."""

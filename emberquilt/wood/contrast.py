@@ -6,10 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from ..composition import Composition, Layer, Piece
-from ..pattern.coverage import Seam
+from ..outline.coverage import Seam
 from ..practice import Practice
 from ..rack.seen import Seen
+from ..work.composition import Composition, Layer, Piece
 
 MELTS_DE = 4.0
 """Below this two neighbours cannot be told apart by colour; to `practice.reads_de` they shade. Common practice, no source."""

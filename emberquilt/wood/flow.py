@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import shapely
 
-from ..pattern.coverage import Spot
+from ..outline.coverage import Spot
 
 NEAR_MM = 1.0
 """Closer to a flow line than this all places count as on it."""

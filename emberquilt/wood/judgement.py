@@ -5,12 +5,12 @@ from collections import defaultdict
 import numpy as np
 import shapely
 
-from ..composition import Composition, Layer, Piece
 from ..findings import Finding, Fix, name_pieces
-from ..pattern.coverage import Seam
+from ..outline.coverage import Seam
 from ..practice import Practice
 from ..rack.boards import DEFECTS, laid
 from ..rack.woods import Shelf
+from ..work.composition import Composition, Layer, Piece
 from .contrast import STEP_MM, Contrast, contrast_of
 from .necks import Neck, necks
 from .strength import (

@@ -15,8 +15,8 @@ import numpy as np
 from scipy import sparse
 
 from ..colour import difference, lab_of
-from ..composition import Composition, Piece
 from ..errors import BadChoice
+from ..work.composition import Composition, Piece
 from .colour import natural
 
 READ_DE = 7.0

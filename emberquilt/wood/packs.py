@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import networkx as nx
 
-from ..composition import Composition, Layer
+from ..work.composition import Composition, Layer
 
 MOST_WOODS = 4
 """2 to 4 woods go into a pack: common practice, no source."""

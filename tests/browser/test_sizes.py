@@ -7,7 +7,7 @@ import pytest
 import shapely
 from django.core.management import call_command
 
-from emberquilt.pattern.surgery import curve_through
+from emberquilt.outline.surgery import curve_through
 from tests.conftest import composition, grid
 from workshop.bench.models import Event, Timer
 from workshop.compositions import actions, tasks

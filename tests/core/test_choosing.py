@@ -6,13 +6,10 @@ import numpy as np
 import pytest
 import shapely
 
-from emberquilt.bench import other_board, remake_of
-from emberquilt.change import applied, inverse
-from emberquilt.composition import Composition
-from emberquilt.edits import edit
+from emberquilt.bench.cards import other_board, remake_of
 from emberquilt.errors import BadChoice, BadProject, EmberError
 from emberquilt.formats.project import Project, read_project, write_project
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.rack.boards import Board, Defect
@@ -21,6 +18,9 @@ from emberquilt.rack.woods import typed_wood, wood, woods
 from emberquilt.wood.contrast import contrast_of
 from emberquilt.wood.judgement import wood_findings
 from emberquilt.wood.packs import pack_in, pack_of
+from emberquilt.work.change import applied, inverse
+from emberquilt.work.composition import Composition
+from emberquilt.work.verbs import edit
 from tests.conftest import cells, composition, grid
 
 W1 = Board(
@@ -257,7 +257,7 @@ def test_a_remake_asks_for_the_same_board_and_warns_of_another():
 
 
 def test_the_board_travels_to_the_bench_the_pattern_and_the_list():
-    from emberquilt.bench import cards
+    from emberquilt.bench.cards import cards
     from emberquilt.drawing.svg import pattern_svg
     from emberquilt.formats.piece_list import piece_list_csv
 

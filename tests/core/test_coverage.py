@@ -4,8 +4,8 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emberquilt.pattern.coverage import Coverage, largest_circle
-from emberquilt.pattern.numbering import reading_order
+from emberquilt.outline.coverage import Coverage, largest_circle
+from emberquilt.outline.numbering import reading_order
 from tests.conftest import cells, grid
 
 

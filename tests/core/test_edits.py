@@ -1,12 +1,12 @@
 import pytest
 
-from emberquilt.choosing import ON_ALL, ON_PIECES
-from emberquilt.edits import VERBS, edit
 from emberquilt.errors import BadChoice, BadLength, EmberError
-from emberquilt.graining import GRAINING
-from emberquilt.layering import LAYERING
+from emberquilt.layers.verbs import LAYERING
+from emberquilt.pattern.verbs import RESHAPING
 from emberquilt.practice import CHOICES, LIMITS, Practice
-from emberquilt.reshaping import RESHAPING
+from emberquilt.wood.grain_verbs import GRAINING
+from emberquilt.wood.verbs import ON_ALL, ON_PIECES
+from emberquilt.work.verbs import VERBS, edit
 from tests.conftest import composition, grid
 
 BARE = {"grain_deg": None, "thickness_mm": None}

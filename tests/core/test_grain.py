@@ -11,16 +11,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 
-from emberquilt.change import applied, inverse
-from emberquilt.composition import Composition
-from emberquilt.edits import edit
 from emberquilt.errors import BadChoice
-from emberquilt.pattern.coverage import Coverage, Spot
+from emberquilt.outline.coverage import Coverage, Spot
 from emberquilt.rack.woods import wood
 from emberquilt.wood.flow import counterparts, flow_deg, keeping_up, mirrored_deg, radial_deg
 from emberquilt.wood.judgement import wood_findings
 from emberquilt.wood.necks import medial_axis, necks
 from emberquilt.wood.strength import HANDLING_NMM, angle_to_grain_deg, strong_grain_deg, weakest_nmm
+from emberquilt.work.change import applied, inverse
+from emberquilt.work.composition import Composition
+from emberquilt.work.verbs import edit
 from tests.conftest import composition, grid
 
 ANGLE = st.floats(0, 359.9)

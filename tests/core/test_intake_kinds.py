@@ -17,9 +17,9 @@ from reportlab.pdfgen import canvas
 
 from emberquilt.cli import main
 from emberquilt.errors import BadChoice, BadDrawing, BadLength
-from emberquilt.pattern import lettering
-from emberquilt.pattern.intake import propose
-from emberquilt.pattern.knobs import Knobs, Size, knobs_of, size_of
+from emberquilt.intake import lettering
+from emberquilt.intake.knobs import Knobs, Size, knobs_of, size_of
+from emberquilt.intake.propose import propose
 from emberquilt.units import Length
 from tests.core.test_intake_svg import svg
 from tests.core.truth import compare, drawn, truth

@@ -13,9 +13,9 @@ from skimage import morphology
 
 from emberquilt.colour import difference, lab_of
 from emberquilt.errors import BadDrawing
-from emberquilt.pattern.intake import propose
-from emberquilt.pattern.knobs import Knobs
-from emberquilt.pattern.labels import ink_of, label_regions, loose_ends
+from emberquilt.intake.knobs import Knobs
+from emberquilt.intake.labels import ink_of, label_regions, loose_ends
+from emberquilt.intake.propose import propose
 from emberquilt.units import Length
 from tests.conftest import cells, grid
 

@@ -6,9 +6,9 @@ import pytest
 import shapely
 
 from emberquilt.errors import BadDrawing, BadLength
-from emberquilt.pattern import svg_source
-from emberquilt.pattern.intake import finished_width, propose, recognise
-from emberquilt.pattern.knobs import Knobs
+from emberquilt.intake import svg_source
+from emberquilt.intake.knobs import Knobs
+from emberquilt.intake.propose import finished_width, propose, recognise
 from emberquilt.units import Length
 
 

@@ -7,18 +7,19 @@ import numpy as np
 import pytest
 import shapely
 
-from emberquilt.change import applied
-from emberquilt.composition import Composition, Layer, Piece, composition_of
-from emberquilt.drawing.stacked import stacked
-from emberquilt.edits import edit
 from emberquilt.findings import Finding
-from emberquilt.layers.checks import GLUE_MM, pattern_findings, weak_spans
-from emberquilt.pattern.coverage import Coverage
-from emberquilt.pattern.intake import propose
-from emberquilt.pattern.knobs import Knobs
-from emberquilt.pattern.plates import plate_round
+from emberquilt.intake.knobs import Knobs
+from emberquilt.intake.propose import propose
+from emberquilt.layers.judgement import GLUE_MM, pattern_findings, weak_spans
+from emberquilt.layers.stacked import stacked
+from emberquilt.outline.coverage import Coverage
+from emberquilt.outline.plates import plate_round
+from emberquilt.pattern.fresh import composition_of
 from emberquilt.practice import Practice
 from emberquilt.units import Length
+from emberquilt.work.change import applied
+from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.verbs import edit
 from tests.conftest import composition, grid
 
 

@@ -17,7 +17,6 @@ import svgelements
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emberquilt.composition import composition_of
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.pdf import OVERLAP_MM, layout_for
 from emberquilt.drawing.readings import READINGS, read
@@ -26,6 +25,7 @@ from emberquilt.errors import BadChoice, BadProject
 from emberquilt.formats.export import export
 from emberquilt.formats.piece_list import piece_list_csv
 from emberquilt.formats.project import MOST_BYTES, Project, read_project, write_project
+from emberquilt.pattern.fresh import composition_of
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from tests.conftest import cells, composition, grid

@@ -5,14 +5,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from emberquilt.choosing import suggest
 from emberquilt.colour import hex_of, lab_of
-from emberquilt.composition import Composition
 from emberquilt.errors import BadChoice
 from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
 from emberquilt.wood.match import alternatives, problem_of, solve
+from emberquilt.wood.verbs import suggest
+from emberquilt.work.composition import Composition
 from tests.conftest import cells, composition, grid
 from tests.core.proof import proven
 

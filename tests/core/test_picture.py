@@ -11,10 +11,8 @@ from hypothesis import strategies as st
 from skimage.color import rgb2lab
 
 from emberquilt.colour import difference, lab_of, linear_of, srgb_of
-from emberquilt.composition import Composition
 from emberquilt.errors import BadChoice
-from emberquilt.palettes import in_woods
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from emberquilt.picture import render
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import colours, counts_of, darkness, figure_of, tile
@@ -24,7 +22,9 @@ from emberquilt.picture.render import MOST_PIXELS, Light, picture
 from emberquilt.rack.boards import Board, Defect, laid
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import wood, woods
+from emberquilt.wood.palettes import in_woods
 from emberquilt.wood.spots import WISHES, places
+from emberquilt.work.composition import Composition
 from tests.conftest import cells, composition, grid
 
 

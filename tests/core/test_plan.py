@@ -11,26 +11,19 @@ from hypothesis import strategies as st
 
 from emberquilt.assembly.glueup import backer_outline, glue_findings, glue_plan
 from emberquilt.assembly.supplies import finishes, glues
-from emberquilt.bench import cards
+from emberquilt.bench.cards import cards
 from emberquilt.calendar.ical import icalendar_of
-from emberquilt.calendar.learning import ratio_from
 from emberquilt.calendar.schedule import LEAST_SITTING, schedule
 from emberquilt.calendar.tasks import Task
 from emberquilt.errors import BadChoice
 from emberquilt.findings import Finding
 from emberquilt.hours import first_moment, parse_day, windows
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.log.learning import ratio_from
+from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.relief.heights import relief_findings, relief_of, shim_outline
-from emberquilt.stock.need import (
-    Board,
-    board_feet,
-    grain_boxes_mm2,
-    needs_of,
-    nominal_quarters,
-    stock_findings,
-)
+from emberquilt.stock.need import Board, board_feet, grain_boxes_mm2, needs_of, nominal_quarters, stock_findings
 from tests.conftest import cells, composition, grid
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)

@@ -57,8 +57,8 @@ def test_the_sound_document_is_read():
 
 def test_rings_and_layers_of_openings_return():
     """An overlay may be a ring with nothing in it; a layer may hold only openings."""
-    from emberquilt.change import applied
-    from emberquilt.edits import edit
+    from emberquilt.work.change import applied
+    from emberquilt.work.verbs import edit
 
     work = small_work("sheet")
     made = applied(work, edit(work, "overlay", [1, 3], {"how": "move"}))

@@ -8,7 +8,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from emberquilt.colour import difference, hex_of, lab_of, linear_of, srgb_of
-from emberquilt.composition import Piece
 from emberquilt.errors import BadChoice, BadDrawing
 from emberquilt.picture.figure import colours, counts_of, darkness
 from emberquilt.rack.boards import Board, Defect, laid, to_board
@@ -17,6 +16,7 @@ from emberquilt.rack.photo import REFERENCES, Marks, colour_of, face_of, white_b
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import typed_wood, wood, woods
+from emberquilt.work.composition import Piece
 
 # woods
 

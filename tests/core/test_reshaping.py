@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 import shapely
 
-from emberquilt.change import applied, inverse
-from emberquilt.composition import Composition
-from emberquilt.edits import edit
 from emberquilt.errors import BadChoice, BadLength
+from emberquilt.work.change import applied, inverse
+from emberquilt.work.composition import Composition
+from emberquilt.work.verbs import edit
 from tests.conftest import cells, composition, grid
 
 
@@ -155,7 +155,7 @@ def coloured(work: Composition, colours: dict[int, str]) -> Composition:
 def test_tones_become_sheets_that_reach_under_each_other():
     """A target of three rings: each sheet is the disc of its tone and everything inside it, hollow where nothing is glued."""
     rings = [shapely.Point(100, 100).buffer(r, quad_segs=32) for r in (100, 70, 40)]
-    from emberquilt.pattern.coverage import Coverage, on_grid
+    from emberquilt.outline.coverage import Coverage, on_grid
 
     outlines = [rings[0] - rings[1], rings[1] - rings[2], rings[2]]
     work = coloured(

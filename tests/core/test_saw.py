@@ -9,7 +9,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.woods import woods
 from emberquilt.saw.blades import blades, choose_blade

@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.errors import BadChoice
-from emberquilt.pattern import surgery
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline import surgery
+from emberquilt.outline.coverage import Coverage
 from tests.conftest import cells, grid
 
 WIDTH, HEIGHT = 300.0, 200.0

@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emberquilt.change import applied
-from emberquilt.edits import edit
+from emberquilt.work.change import applied
+from emberquilt.work.verbs import edit
 from tests.walks import open_everything, small_work, steps, walk
 
 

@@ -10,12 +10,9 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
-from emberquilt.change import applied
 from emberquilt.colour import difference, lab_of
-from emberquilt.composition import Piece
-from emberquilt.edits import edit
 from emberquilt.errors import BadChoice
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from emberquilt.picture.figure import tile
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack
@@ -28,6 +25,9 @@ from emberquilt.wood.judgement import wood_findings
 from emberquilt.wood.movement import movement_mm, seasonal_mm
 from emberquilt.wood.necks import necks
 from emberquilt.wood.strength import angle_to_grain_deg, bending_mpa, hankinson, neck_moment_nmm, width_to_bear_mm
+from emberquilt.work.change import applied
+from emberquilt.work.composition import Piece
+from emberquilt.work.verbs import edit
 from tests.conftest import composition, grid, table
 
 HEX = st.integers(0, 0xFFFFFF).map(lambda n: f"#{n:06x}")

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 import shapely
 
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from tests.conftest import cells
 
 

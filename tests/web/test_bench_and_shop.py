@@ -7,7 +7,7 @@ from django.core.management import CommandError, call_command
 from django.test import override_settings
 from django.utils import timezone
 
-from emberquilt.bench import cards
+from emberquilt.bench.cards import cards
 from tests.web.conftest import said
 from workshop.bench import actions as bench
 from workshop.bench.models import Event, Timer

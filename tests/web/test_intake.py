@@ -4,7 +4,7 @@ import pytest
 from django.utils import timezone
 
 from emberquilt.formats.project import write_project
-from emberquilt.pattern.knobs import Knobs
+from emberquilt.intake.knobs import Knobs
 from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_leaving
 from tests.web.conftest import said, upload
 from workshop import progress

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from emberquilt.bench import cards
+from emberquilt.bench.cards import cards
 from tests.conftest import composition, grid
 from tests.core.test_rack import PATCH, photo_of
 from tests.web.conftest import said

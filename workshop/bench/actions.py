@@ -6,11 +6,11 @@ from collections import Counter
 from django.db import transaction
 from django.utils import timezone
 
-from emberquilt.bench import Card
-from emberquilt.calendar.learning import ratio_from
+from emberquilt.bench.cards import Card
 from emberquilt.errors import BadChoice
-from emberquilt.setting import number
+from emberquilt.log.learning import ratio_from
 from emberquilt.units import format_minutes
+from emberquilt.work.setting import number
 from workshop.compositions.actions import perform
 from workshop.compositions.models import Composition
 from workshop.compositions.told import forget

@@ -5,12 +5,12 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.bench import Card, cards, other_board, remake_of
+from emberquilt.bench.cards import Card, cards, other_board, remake_of
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.readings import dress_of
-from emberquilt.drawing.scene import Mark, scene_of
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
+from emberquilt.work.scene import Mark, scene_of
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.stations.faces import wood_table

@@ -9,12 +9,13 @@ from typing import Any
 import shapely
 from django.db import transaction
 
-from emberquilt.change import LAYER_FIELDS, Edit, applied, inverse
-from emberquilt.composition import Composition, composition_of
-from emberquilt.edits import edit
 from emberquilt.errors import EmberError
 from emberquilt.formats.project import Project, own_woods, read_planned
+from emberquilt.pattern.fresh import composition_of
 from emberquilt.practice import Practice
+from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse
+from emberquilt.work.composition import Composition
+from emberquilt.work.verbs import edit
 from workshop.shop.actions import bring_woods
 
 from . import models, store

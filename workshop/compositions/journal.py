@@ -13,9 +13,9 @@ from typing import Any
 import numpy as np
 import shapely
 
-from emberquilt.change import Born, Edit
-from emberquilt.composition import Piece
 from emberquilt.keys import keys_in, runs
+from emberquilt.work.change import Born, Edit
+from emberquilt.work.composition import Piece
 
 Changes = dict[int, dict[str, Any]]
 

@@ -1,9 +1,9 @@
 """What the page of a brought drawing offers to turn, by the kind of drawing."""
 
 from emberquilt.errors import BadDrawing
-from emberquilt.pattern.intake import recognise
-from emberquilt.pattern.knobs import CHOICES, KINDS, LIMITS, SIZES, Knobs
-from emberquilt.pattern.lettering import FONTS
+from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, SIZES, Knobs
+from emberquilt.intake.lettering import FONTS
+from emberquilt.intake.propose import recognise
 from emberquilt.practice import Practice
 
 from .models import Draft

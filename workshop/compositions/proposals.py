@@ -6,8 +6,8 @@ import numpy as np
 import shapely
 
 from emberquilt.findings import Finding
-from emberquilt.pattern.coverage import Coverage
-from emberquilt.pattern.proposal import Proposal
+from emberquilt.intake.proposal import Proposal
+from emberquilt.outline.coverage import Coverage
 
 
 def pack_proposal(proposal: Proposal) -> dict:

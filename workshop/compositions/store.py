@@ -6,12 +6,12 @@ from dataclasses import fields, replace
 import numpy as np
 import shapely
 
-from emberquilt.change import LAYER_FIELDS
-from emberquilt.composition import Composition, Layer, Piece
 from emberquilt.findings import Finding
-from emberquilt.pattern.coverage import Coverage
+from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack
+from emberquilt.work.change import LAYER_FIELDS
+from emberquilt.work.composition import Composition, Layer, Piece
 from workshop.kept import Kept
 from workshop.shop.actions import rack_of, shop_of
 

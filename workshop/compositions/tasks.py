@@ -3,8 +3,8 @@
 from django_tasks import task
 
 from emberquilt.errors import Cancelled, EmberError
-from emberquilt.pattern.intake import propose
-from emberquilt.pattern.knobs import knobs_of, size_of
+from emberquilt.intake.knobs import knobs_of, size_of
+from emberquilt.intake.propose import propose
 from workshop.progress import telling
 from workshop.shop.actions import practice_of
 

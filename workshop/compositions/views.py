@@ -14,15 +14,15 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.drawing import readings
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.pdf import check_pdf
-from emberquilt.drawing.scene import Dress, Mark, Scene, shapes_of
-from emberquilt.drawing.stacked import from_afar
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
-from emberquilt.pattern.intake import recognise, source_picture
-from emberquilt.pattern.knobs import LIMITS, knobs_of, size_of
-from emberquilt.pattern.lettering import open_font
+from emberquilt.intake.knobs import LIMITS, knobs_of, size_of
+from emberquilt.intake.lettering import open_font
+from emberquilt.intake.propose import recognise, source_picture
+from emberquilt.layers.stacked import from_afar
 from emberquilt.practice import Practice
+from emberquilt.work.scene import Dress, Mark, Scene, shapes_of
 from workshop.shop.actions import practice_of, rack_of, shop_of
 from workshop.stations.faces import rack_stamp, table_of
 from workshop.stations.rack import rack

@@ -2,10 +2,10 @@
 
 from django.urls import reverse
 
-from emberquilt.composition import Composition
 from emberquilt.picture.light import Lamp
 from emberquilt.picture.parts import Frame
 from emberquilt.picture.render import BACKER, Light
+from emberquilt.work.composition import Composition
 from workshop.stations.faces import rack_stamp
 
 LAMPS = {

@@ -11,21 +11,21 @@ from django.utils.text import slugify
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.choosing import matched, palette_named
-from emberquilt.composition import Composition
 from emberquilt.drawing.panel import dress_json
 from emberquilt.drawing.readings import dress_of
-from emberquilt.drawing.scene import Scene, shapes_of
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.keys import keys_in
-from emberquilt.palettes import in_woods, verdict_of
 from emberquilt.picture.board_face import drawn_photo
 from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
 from emberquilt.wood.axis import long_axis_deg
 from emberquilt.wood.judgement import outlines_on_boards
 from emberquilt.wood.packs import pack_in
+from emberquilt.wood.palettes import in_woods, verdict_of
 from emberquilt.wood.spots import WISHES, places
+from emberquilt.wood.verbs import matched, palette_named
+from emberquilt.work.composition import Composition
+from emberquilt.work.scene import Scene, shapes_of
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import layer_in_hand, own
 from workshop.shop.actions import photos_of

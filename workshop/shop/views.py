@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.colour import difference, hex_of, lab_of, rgb_of
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.hours import DAYS
-from emberquilt.pattern.raster_source import read_picture
+from emberquilt.intake.raster_source import read_picture
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import tile
 from emberquilt.plain import read_marks

@@ -7,10 +7,10 @@ from django.templatetags.static import static
 from django.urls import reverse
 from django.utils.html import format_html_join
 
-from emberquilt.composition import Composition
 from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import Shelf, Wood, woods
+from emberquilt.work.composition import Composition
 
 FACE_PX_PER_MM = 3.0
 

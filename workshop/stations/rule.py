@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from emberquilt.bench import STEPS
+from emberquilt.bench.cards import STEPS
 from emberquilt.plan import Plan
 from workshop.bench.actions import done_keys
 from workshop.compositions.models import Composition

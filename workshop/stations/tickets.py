@@ -2,8 +2,6 @@
 
 from dataclasses import dataclass
 
-from emberquilt.choosing import matched
-from emberquilt.composition import LAYER_KINDS, Layer, Piece
 from emberquilt.drawing.panel import dress_json
 from emberquilt.drawing.readings import MOST_FINDINGS, read, readings_of
 from emberquilt.errors import BadChoice
@@ -20,6 +18,8 @@ from emberquilt.wood.contrast import READINGS, STEP_MM, rated
 from emberquilt.wood.judgement import neck_table
 from emberquilt.wood.match import alternatives
 from emberquilt.wood.movement import seasonal_mm
+from emberquilt.wood.verbs import matched
+from emberquilt.work.composition import LAYER_KINDS, Layer, Piece
 from workshop.pictures.light import DPIS, LAMPS, light_of
 from workshop.shop.words import fields_of
 from workshop.stations.faces import shelf_buttons, shelf_options, wood_table

@@ -7,12 +7,12 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.drawing.panel import shape_rows
-from emberquilt.drawing.scene import shapes_of
-from emberquilt.drawing.stacked import VIEWS
-from emberquilt.edits import VERBS
 from emberquilt.errors import BadChoice
 from emberquilt.keys import keys_in, runs
-from emberquilt.reshaping import length_of, small_pairs
+from emberquilt.layers.stacked import VIEWS
+from emberquilt.pattern.verbs import length_of, small_pairs
+from emberquilt.work.scene import shapes_of
+from emberquilt.work.verbs import VERBS
 from workshop.bench.actions import sawing_ratio
 from workshop.compositions import actions
 from workshop.compositions.models import Composition

@@ -8,7 +8,7 @@ from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
-from emberquilt.bench import cards
+from emberquilt.bench.cards import cards
 from workshop.bench.models import Event
 from workshop.compositions import actions, demo, store, tasks
 from workshop.compositions.models import Composition, Draft

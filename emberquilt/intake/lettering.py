@@ -13,8 +13,8 @@ from fontTools.pens.recordingPen import DecomposingRecordingPen
 from fontTools.ttLib import TTFont
 
 from ..errors import BadDrawing
+from ..outline.plates import plate_round
 from .painted import region_of
-from .plates import plate_round
 
 FONTS = {
     "alegreya-sans": ("Alegreya Sans, heavy", "alegreya-sans-latin-800-normal.woff"),

@@ -15,8 +15,8 @@ import shapely
 import svgelements
 
 from ..errors import BadDrawing
-from .coverage import Coverage, on_grid
-from .linework import noded
+from ..outline.coverage import Coverage, on_grid
+from ..outline.linework import noded
 from .svg_source import XLINK, flatten, has_page, page_of, page_size, parse_svg, shapes_in
 
 OPAQUE, UNSEEN = 0.995, 0.04

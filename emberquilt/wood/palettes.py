@@ -5,9 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from .composition import Composition
-from .stock.need import needs_of
-from .wood.contrast import contrast_of
+from ..stock.need import needs_of
+from ..work.composition import Composition
+from .contrast import contrast_of
 
 
 def in_woods(composition: Composition, woods: Mapping[int, str]) -> Composition:

@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass, replace
 
-from .composition import Piece
-from .findings import name_pieces
-from .plan import Plan
-from .rack.boards import Board
+from ..findings import name_pieces
+from ..plan import Plan
+from ..rack.boards import Board
+from ..work.composition import Piece
 
 STEPS = {"saw": "Saw", "shape": "Shape", "glue": "Glue"}
 SAW_CAUTION = "Eye protection, hearing, dust mask. Fingers beside the blade, never in its line. Unplug to change it."

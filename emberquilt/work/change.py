@@ -8,9 +8,9 @@ from typing import Any
 
 import shapely
 
+from ..outline.coverage import Coverage
+from ..practice import Practice
 from .composition import Composition, Layer, Piece
-from .pattern.coverage import Coverage
-from .practice import Practice
 
 
 @dataclass(frozen=True)

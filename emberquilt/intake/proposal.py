@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ..findings import Finding
-from .coverage import Coverage
+from ..outline.coverage import Coverage
 
 Progress = Callable[[float, str], None]
 """Called with a share from 0 to 1 and a few words; raises `errors.Cancelled` to stop the work."""

@@ -8,18 +8,18 @@ from typing import Any
 import numpy as np
 import shapely
 
-from .change import Born, Edit, applied
-from .colour import hex_apart
-from .composition import Composition, Layer, Piece
-from .errors import BadChoice, BadLength
-from .findings import name_pieces
-from .pattern import surgery
-from .pattern.coverage import largest_circle, on_grid
-from .pattern.numbering import reading_order
-from .pattern.plates import plate_round
-from .plain import read_marks
-from .rack.boards import to_board
-from .units import Length
+from ..colour import hex_apart
+from ..errors import BadChoice, BadLength
+from ..findings import name_pieces
+from ..outline import surgery
+from ..outline.coverage import largest_circle, on_grid
+from ..outline.numbering import reading_order
+from ..outline.plates import plate_round
+from ..plain import read_marks
+from ..rack.boards import to_board
+from ..units import Length
+from ..work.change import Born, Edit, applied
+from ..work.composition import Composition, Layer, Piece
 
 MOST_POINTS = 5000
 Values = dict[str, Any]

@@ -3,16 +3,16 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from ..errors import BadChoice
+from ..hours import day_of
+from ..layers.verbs import LAYERING
+from ..pattern.verbs import RESHAPING
+from ..units import Length
+from ..wood.grain_verbs import GRAINING
+from ..wood.verbs import ON_ALL, ON_PIECES
 from .change import Edit
-from .choosing import ON_ALL, ON_PIECES
 from .composition import Composition, Piece
-from .errors import BadChoice
-from .graining import GRAINING
-from .hours import day_of
-from .layering import LAYERING
-from .reshaping import RESHAPING
 from .setting import number, of, pin, set_fields
-from .units import Length
 
 THICKEST_MM = 200.0
 MOST_ID = 600

@@ -3,10 +3,10 @@
 import numpy as np
 import shapely
 
-from ..composition import Composition, Layer
 from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
 from ..findings import Finding, Fix, name_pieces
-from ..pattern.coverage import largest_circle
+from ..outline.coverage import largest_circle
+from ..work.composition import Composition, Layer
 from .bridges import bodies
 
 GLUE_MM = 5.0

@@ -3,10 +3,10 @@
 from collections.abc import Callable
 from typing import Any
 
+from ..errors import BadChoice
+from ..findings import name_pieces
 from .change import Edit
 from .composition import Composition, Piece
-from .errors import BadChoice
-from .findings import name_pieces
 
 
 def of(pieces: list[Piece]) -> str:

@@ -8,13 +8,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from .errors import BadChoice
-from .findings import Finding
-from .pattern.coverage import Coverage
-from .pattern.proposal import Proposal
-from .practice import Practice
-from .rack.rack import Rack
-from .rack.seen import Seen
+from ..errors import BadChoice
+from ..findings import Finding
+from ..outline.coverage import Coverage
+from ..practice import Practice
+from ..rack.rack import Rack
+from ..rack.seen import Seen
 
 LAYER_KINDS = {
     "backer": "backer",
@@ -160,19 +159,3 @@ class Composition:
     @property
     def accepted(self) -> dict[str, str]:
         return self.pins.get("accepted", {})
-
-
-def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composition:
-    """A fresh composition from an accepted proposal: numbers in reading order, nothing decided yet."""
-    colours = proposal.colours
-    openings = set(proposal.openings)
-    solid = iter(range(1, len(proposal.coverage) + 1))
-    numbers = {key: 0 if key in openings else next(solid) for key in proposal.coverage.keys}
-    pieces = tuple(
-        Piece(key, numbers[key], colour=colours.get(key, ""), opening=key in openings) for key in proposal.coverage.keys
-    )
-    kind = "sheet" if openings else "mosaic"
-    layer = Layer(1, "Picture", kind, proposal.coverage, pieces)
-    pins = {"lettered": True} if openings else {}
-    return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice, pins,
-                       intake_findings=proposal.findings)  # fmt: skip

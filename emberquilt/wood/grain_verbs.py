@@ -5,16 +5,16 @@ from typing import Any
 import numpy as np
 import shapely
 
-from .change import Edit
-from .composition import Composition, Piece
-from .errors import BadChoice
-from .keys import keys_in, runs
-from .reshaping import points_of
-from .setting import number, of, pin, set_fields
-from .wood.axis import long_axis_deg
-from .wood.flow import counterparts, flow_deg, keeping_up, mirrored_deg, radial_deg
-from .wood.judgement import neck_table
-from .wood.strength import strong_grain_deg
+from ..errors import BadChoice
+from ..keys import keys_in, runs
+from ..pattern.verbs import points_of
+from ..work.change import Edit
+from ..work.composition import Composition, Piece
+from ..work.setting import number, of, pin, set_fields
+from .axis import long_axis_deg
+from .flow import counterparts, flow_deg, keeping_up, mirrored_deg, radial_deg
+from .judgement import neck_table
+from .strength import strong_grain_deg
 
 Values = dict[str, Any]
 MOST_FLOWS = 60

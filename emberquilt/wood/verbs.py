@@ -2,20 +2,20 @@
 
 from typing import Any
 
-from .change import Edit
-from .colour import rgb_of
-from .composition import Composition, Piece
-from .errors import BadChoice
-from .keys import keys_in, runs
-from .picture.light import GLOSS
-from .picture.parts import Frame
-from .rack.coats import coat_of
-from .reshaping import length_of
-from .setting import number, of, pin, set_fields
-from .wood.axis import long_axis_deg
-from .wood.colour import closest
-from .wood.match import Answer, Problem, problem_of, solve
-from .wood.packs import MOST_WOODS, Pack, pack_in
+from ..colour import rgb_of
+from ..errors import BadChoice
+from ..keys import keys_in, runs
+from ..pattern.verbs import length_of
+from ..picture.light import GLOSS
+from ..picture.parts import Frame
+from ..rack.coats import coat_of
+from ..work.change import Edit
+from ..work.composition import Composition, Piece
+from ..work.setting import number, of, pin, set_fields
+from .axis import long_axis_deg
+from .colour import closest
+from .match import Answer, Problem, problem_of, solve
+from .packs import MOST_WOODS, Pack, pack_in
 
 Values = dict[str, Any]
 MOST_PALETTES = 12

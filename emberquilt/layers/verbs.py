@@ -6,19 +6,19 @@ from typing import Any
 import numpy as np
 import shapely
 
-from .change import Born, Edit
-from .colour import lab_of
-from .composition import LAYER_KINDS, Composition, Layer, Piece
-from .constants import GRID_MM
-from .errors import BadChoice
-from .layers.bridges import bridge as bridges
-from .layers.stack import sheet_faces
-from .layers.stack import stack as stack_of
-from .pattern.coverage import on_grid
-from .pattern.knobs import CHOICES
-from .pattern.plates import plate
-from .pattern.surgery import LEAST_MM2
-from .reshaping import Values, closed_line, keys_of, length_of, named, reshaped, whole_number
+from ..colour import lab_of
+from ..constants import GRID_MM
+from ..errors import BadChoice
+from ..intake.knobs import CHOICES
+from ..outline.coverage import on_grid
+from ..outline.plates import plate
+from ..outline.surgery import LEAST_MM2
+from ..pattern.verbs import Values, closed_line, keys_of, length_of, named, reshaped, whole_number
+from ..work.change import Born, Edit
+from ..work.composition import LAYER_KINDS, Composition, Layer, Piece
+from .bridges import bridge as bridges
+from .stack import sheet_faces
+from .stack import stack as stack_of
 
 MOST_LAYERS = 24
 BRIDGE_MM = 4.0

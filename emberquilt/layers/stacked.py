@@ -5,10 +5,10 @@ from dataclasses import replace
 import numpy as np
 import shapely
 
-from ..composition import Composition, Layer
-from ..pattern.coverage import Spot
-from ..pattern.paths import path_of
-from .scene import Dress, Mark, Scene, Shape, shapes_of
+from ..outline.coverage import Spot
+from ..outline.paths import path_of
+from ..work.composition import Composition, Layer
+from ..work.scene import Dress, Mark, Scene, Shape, shapes_of
 
 LEAN, SQUASH, LIFT, ASIDE = 0.3, 0.45, 0.22, 0.24
 """How far a lifted sheet leans to the right for its height, how flat it is seen, how much each is lifted above the one

@@ -6,9 +6,9 @@ A scene has shapes (outlines that change only when pieces are split or joined), 
 
 from dataclasses import dataclass, field
 
-from ..composition import Composition, Piece
-from ..pattern.coverage import Coverage, Spot
-from ..pattern.paths import path_of
+from ..outline.coverage import Coverage, Spot
+from ..outline.paths import path_of
+from .composition import Composition, Piece
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,16 +11,17 @@ from ..colour import hex_apart
 from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
 from ..findings import Finding
+from ..outline import arcs, linework
+from ..outline.coverage import Coverage, on_grid
+from ..outline.numbering import reading_order
+from ..outline.plates import plate
+from ..outline.surgery import joined, small_joins
 from ..units import Length, format_length
-from . import arcs, labels, lettering, linework, painted, raster_source, svg_source, tones
-from .coverage import Coverage, on_grid
+from . import labels, lettering, painted, raster_source, svg_source, tones
 from .dxf_source import read_dxf
 from .knobs import Knobs, Size, finished_width
-from .numbering import reading_order
 from .pdf_source import read_pdf
-from .plates import plate
 from .proposal import Progress, Proposal, no_progress
-from .surgery import joined, small_joins
 
 __all__ = ["finished_width", "propose", "recognise", "source_picture"]
 
