@@ -14,7 +14,7 @@ from .intake.lettering import FONTS
 from .intake.proposal import Proposal
 from .intake.propose import propose
 
-EXPORTS = ("pdf", "svg", "csv", "ics", "png")
+EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -23,36 +23,27 @@ def main(argv: list[str] | None = None) -> int:
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(dest="command", required=True)
     pieces = commands.add_parser("pieces", help="the pieces in a drawing, as JSON")
-    pieces.add_argument("drawing", type=Path)
-    pieces.add_argument("--width", help="finished width: 300mm, 15 1/2 in")
-    pieces.add_argument("--height", help="finished height, in place of the width")
-    pieces.add_argument("--dpi", help="printed dots per inch, in place of the width")
-    pieces.add_argument("--percent", help="percent of the drawing's own size, in place of the width")
-    pieces.add_argument("--kind", default="auto", choices=list(KINDS), help="how to read it")
-    pieces.add_argument("--outside", choices=list(OUTSIDES), help="the paper round the drawing")
-    pieces.add_argument("--tones", help="tones of a photo, 2 to 16")
-    pieces.add_argument("--by", choices=("lightness", "colour"), help="what tells the tones apart")
-    pieces.add_argument("--gap", help="bridge gaps in lines up to this: 2mm")
-    pieces.add_argument("--smallest", help="join pieces narrower than this: 6mm")
-    pieces.add_argument("--smooth", help="smoothness, 0 to 10")
-    pieces.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
-    pieces.add_argument("--page", help="page of a PDF")
-    pieces.add_argument("--strokes", choices=("seams", "pieces"), help="drawn lines of a painted SVG")
-    pieces.add_argument(
-        "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
-    )
-    pieces.add_argument("--font", help="a shipped font by name, or a font file")
+    _drawing_options(pieces)
     pieces.add_argument("-o", "--output", type=Path, help="write the coverage as SVG in true millimetres")
+    make = commands.add_parser("make", help="a project file from a drawing")
+    _drawing_options(make)
+    make.add_argument(
+        "--stack", metavar="REACH", help="sheets over each other by colour, reaching so far under the next"
+    )
+    make.add_argument("--woods", default="none", help="best, owned, none, or the code of one wood for all")
+    make.add_argument("--thickness", help="of all pieces or sheets: 6mm, 1/4 in")
+    make.add_argument("--copies", help="how many are made of it")
+    make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
-    export = commands.add_parser("export", help="a project file as pdf, svg, csv, ics or png")
+    export = commands.add_parser("export", help="a project file as pdf, svg, dxf, csv, parts list, ics or png")
     export.add_argument("file", type=Path)
     export.add_argument("--to", required=True, choices=EXPORTS)
     export.add_argument("--paper", choices=("Letter", "A4"), help="paper of the pdf; the practice's own otherwise")
     export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
     options = parser.parse_args(argv)
     try:
-        {"pieces": _pieces, "plan": _plan, "export": _export}[options.command](options)
+        {"pieces": _pieces, "make": _make, "plan": _plan, "export": _export}[options.command](options)
     except EmberError as problem:
         print(f"emberquilt: {problem}", file=sys.stderr)
         return 2
@@ -62,7 +53,31 @@ def main(argv: list[str] | None = None) -> int:
     return 0
 
 
-def _pieces(options) -> None:
+def _drawing_options(parser: argparse.ArgumentParser) -> None:
+    """How a drawing is to be read, and how large it becomes."""
+    parser.add_argument("drawing", type=Path)
+    parser.add_argument("--width", help="finished width: 300mm, 15 1/2 in")
+    parser.add_argument("--height", help="finished height, in place of the width")
+    parser.add_argument("--dpi", help="printed dots per inch, in place of the width")
+    parser.add_argument("--percent", help="percent of the drawing's own size, in place of the width")
+    parser.add_argument("--kind", default="auto", choices=list(KINDS), help="how to read it")
+    parser.add_argument("--outside", choices=list(OUTSIDES), help="the paper round the drawing")
+    parser.add_argument("--tones", help="tones of a photo, 2 to 16")
+    parser.add_argument("--by", choices=("lightness", "colour"), help="what tells the tones apart")
+    parser.add_argument("--gap", help="bridge gaps in lines up to this: 2mm")
+    parser.add_argument("--smallest", help="join pieces narrower than this: 6mm")
+    parser.add_argument("--smooth", help="smoothness, 0 to 10")
+    parser.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
+    parser.add_argument("--page", help="page of a PDF")
+    parser.add_argument("--strokes", choices=("seams", "pieces"), help="drawn lines of a painted SVG")
+    parser.add_argument(
+        "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
+    )
+    parser.add_argument("--font", help="a shipped font by name, or a font file")
+
+
+def _proposed(options) -> Proposal:
+    """What is found in the drawing, read as the options say."""
     how = next((how for how in ("width", "height", "dpi", "percent") if getattr(options, how)), None)
     if how is None:
         raise BadLength("Say how large it becomes: --width 300mm, or --height, --dpi or --percent.")
@@ -73,11 +88,27 @@ def _pieces(options) -> None:
         font = Path(options.font).read_bytes()
         typed.pop("font")
     size = size_of({"how": how, "size": getattr(options, how)}, "mm")
-    proposal = propose(options.drawing.read_bytes(), size, knobs_of(typed, "mm"), font=font)
+    return propose(options.drawing.read_bytes(), size, knobs_of(typed, "mm"), font=font)
+
+
+def _pieces(options) -> None:
+    proposal = _proposed(options)
     if options.output:
         options.output.write_bytes(coverage_svg(proposal))
     json.dump(proposal_json(proposal), sys.stdout, indent=1)
     print()
+
+
+def _make(options) -> None:
+    from .formats.make import Wishes, made_from
+    from .formats.project import Project, write_project
+
+    wishes = Wishes(options.woods, options.stack or "", options.thickness or "", options.copies or "")
+    name = " ".join(options.drawing.stem.replace("-", " ").replace("_", " ").split())[:120].capitalize() or "A work"
+    composition = made_from(_proposed(options), name, wishes)
+    saved = dt.datetime.now(dt.UTC).isoformat(timespec="seconds")
+    project = Project(composition, saved, (), options.drawing.name, options.drawing.read_bytes())
+    options.output.write_bytes(write_project(project))
 
 
 def proposal_json(proposal: Proposal) -> dict:
@@ -114,35 +145,13 @@ def _read_plan(path: Path):
     from .plan import Plan
 
     composition = read_project(path.read_bytes()).composition
-    return Plan(composition, start=first_moment(composition.pins.get("start"), dt.datetime.now()))
+    return Plan(composition, start=first_moment(composition.decisions.calendar.start, dt.datetime.now()))
 
 
 def _plan(options) -> None:
-    plan = _read_plan(options.file)
-    number = {p.key: p.number for p in plan.composition.pieces()}
-    json.dump(
-        {
-            "name": plan.composition.name,
-            "needs": [
-                {"wood": n.wood, "thickness_mm": round(n.thickness_mm, 3), "net_mm2": n.net_mm2, "rough_mm2": n.rough_mm2,
-                 "board_feet": n.board_feet, "bought_as": f"{n.quarters}/4", "bought_board_feet": n.bought_feet,
-                 "short_mm2": n.short_mm2} for n in plan.needs
-            ],
-            "saw": [
-                {"order": c.order, "piece": number[c.piece], "blade": c.blade.no, "cut_mm": c.length_mm,
-                 "minutes": c.minutes, "holes": len(c.holes), "reason": c.reason} for c in plan.saw.cuts
-            ],
-            "glue": [{"order": s.order, "piece": number[s.piece], "batch": s.batch} for s in plan.glue.steps],
-            "tasks": [
-                {"label": s.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
-                for s in plan.schedule.slots
-            ],
-            "finish": plan.schedule.finish.isoformat() if plan.schedule.finish else None,
-            "findings": [f.as_dict() for f in plan.every_finding],
-        },
-        sys.stdout,
-        indent=1,
-    )  # fmt: skip
+    from .formats.plan_json import plan_json
+
+    json.dump(plan_json(_read_plan(options.file)), sys.stdout, indent=1)
     print()
 
 

@@ -39,6 +39,8 @@ class Finding:
     """Several of the kind can speak of the same pieces; the place tells them apart."""
     layer: int = 0
     """Key of the layer that it speaks of as a whole; 0 where its pieces say enough."""
+    part: str = ""
+    """Key of the part that it speaks of, where its pieces do not say enough: a further copy, a shim."""
 
     @property
     def id(self) -> str:
@@ -47,7 +49,8 @@ class Finding:
         keys = ",".join(map(str, self.pieces))
         if len(self.pieces) > MOST_NAMED:
             keys = f"{len(self.pieces)}#{hashlib.sha256(keys.encode()).hexdigest()[:16]}"
-        return f"{self.code}:{keys}{place}" + (f"/{self.layer}" if self.layer else "")
+        part = f"~{self.part}" if self.part else ""
+        return f"{self.code}:{keys}{place}{part}" + (f"/{self.layer}" if self.layer else "")
 
     def as_dict(self) -> dict:
         return {
@@ -63,6 +66,7 @@ class Finding:
             "unit": self.unit,
             "by_place": self.by_place,
             "layer": self.layer,
+            "part": self.part,
         }
 
     @classmethod
@@ -81,6 +85,7 @@ class Finding:
             unit=str(values.get("unit", "")),
             by_place=bool(values.get("by_place", False)),
             layer=int(values.get("layer", 0)),
+            part=str(values.get("part", "")),
         )
 
 

@@ -1,76 +1,97 @@
 """Everything that is worked out for a composition, in one place: a pure function of it, the rack and the day."""
 
 import datetime as dt
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
-from .assembly.glueup import GluePlan, glue_findings, glue_plan
-from .calendar.schedule import Schedule, check_hours, schedule
-from .calendar.tasks import Done, Task, tasks_of
-from .errors import BadChoice
+from . import rooms  # noqa: F401  opens every room, so that all are entered in the register
+from .assembly.glueup import GluePlan, glue_plan
+from .calendar.schedule import Schedule, schedule
 from .findings import STATIONS, Finding
-from .layers.judgement import pattern_findings
-from .relief.heights import Relief, relief_findings, relief_of
+from .outline.coverage import Coverage
+from .relief.heights import Relief, relief_of
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan, saw_plan
-from .saw.judgement import saw_findings
-from .stock.need import Need, needs_of, stock_findings
-from .wood.judgement import wood_findings
+from .stock.need import Need, needs_of
 from .work.composition import Composition
+from .work.parts import Job, job_of
+from .work.register import JUDGEMENTS, STEPS
+from .work.steps import Done, Gathered, Step, left_of
 
 
 @dataclass(frozen=True)
 class Plan:
-    """Parts are worked out when first asked for. `start` is the first moment of work, `done` what the bench has ticked off."""
+    """What each room works out is worked out when first asked for, for the whole work. `start` is the first moment of
+    work, `done` what the bench has ticked off."""
 
     composition: Composition
     start: dt.datetime = dt.datetime(2026, 1, 5)
     done: Done = frozenset()
 
     @cached_property
+    def job(self) -> Job:
+        return job_of(self.composition)
+
+    @cached_property
     def relief(self) -> Relief:
-        return relief_of(self.composition.in_hand, self.composition.practice, self.composition.rack.shelf)
+        return relief_of(self.job)
 
     @cached_property
     def needs(self) -> tuple[Need, ...]:
-        return needs_of(self.composition.in_hand, self.composition.practice, self.composition.rack.boards)
+        return needs_of(self.job)
 
     @cached_property
     def saw(self) -> SawPlan:
-        return saw_plan(self.composition)
+        return saw_plan(self.job)
 
     @cached_property
-    def copies(self) -> dict[int, int]:
-        coverage = self.composition.in_hand.coverage
-        return coverage.once("copies", lambda: cutting_copies(coverage))
+    def paper(self) -> dict[int, int]:
+        """The paper copy that each piece is cut from, 1 to at most 4, layer by layer."""
+        table: dict[int, int] = {}
+        for layer in self.composition.layers:
+            table |= _paper(layer.without_openings.coverage)
+        return table
 
     @cached_property
     def glue(self) -> GluePlan:
-        return glue_plan(self.composition)
+        return glue_plan(self.job)
 
     @cached_property
-    def tasks(self) -> tuple[Task, ...]:
-        return tasks_of(self.composition, self.saw, self.glue, self.done)
+    def steps(self) -> tuple[Step, ...]:
+        """All steps of all copies, in an order in which they could be done one after another."""
+        gathered = Gathered()
+        for _, tell in sorted(STEPS, key=lambda entry: entry[0]):
+            tell(self.job, self, gathered)
+        return tuple(gathered.steps)
+
+    @cached_property
+    def left(self) -> tuple[Step, ...]:
+        """The steps that are not done."""
+        return left_of(self.steps, self.done)
+
+    @property
+    def todo(self) -> tuple[Sequence[Step], dt.datetime]:
+        """The steps that are left, and the first moment of work."""
+        return self.left, self.start
 
     @cached_property
     def schedule(self) -> Schedule:
         """Raises `BadChoice` when the hours cannot hold the job."""
-        return schedule(self.tasks, self.composition.practice.hours, self.start)
+        return schedule(self.left, self.composition.practice.hours, self.start)
 
-    @cached_property
-    def every_finding(self) -> tuple[Finding, ...]:
-        return tuple(finding for station in STATIONS for finding in self._of_station[station])
+    def of(self, room: str) -> Any:
+        """What a room has worked out, as its readings and judgements ask for it; nothing where none is named."""
+        return getattr(self, room) if room else None
 
     @cached_property
     def _of_station(self) -> "_Findings":
         return _Findings(self)
 
-    def _calendar_findings(self) -> list[Finding]:
-        try:
-            check_hours(self.tasks, self.composition.practice.hours, self.start)
-        except BadChoice as problem:
-            return [Finding("no-dates", "calendar", str(problem), "Every task needs a window that holds it.")]
-        return []
+    @cached_property
+    def every_finding(self) -> tuple[Finding, ...]:
+        return tuple(finding for station in STATIONS for finding in self._of_station[station])
 
     def findings(self, station: str) -> list[Finding]:
         """Findings of a station that are not accepted."""
@@ -80,13 +101,13 @@ class Plan:
         return [f for f in self._of_station[station] if f.id in self.composition.accepted]
 
     @cached_property
-    def left(self) -> dict[str, int]:
+    def counts(self) -> dict[str, int]:
         """Findings left at each station."""
-        table = dict.fromkeys(STATIONS, 0)
-        for finding in self.every_finding:
-            if finding.id not in self.composition.accepted:
-                table[finding.station] += 1
-        return table
+        return {station: len(self.findings(station)) for station in STATIONS}
+
+
+def _paper(coverage: Coverage) -> dict[int, int]:
+    return coverage.once("copies", lambda: cutting_copies(coverage))
 
 
 class _Findings(dict):
@@ -97,17 +118,8 @@ class _Findings(dict):
         self.plan = plan
 
     def __missing__(self, station: str) -> list[Finding]:
-        plan, composition = self.plan, self.plan.composition
-        layer, practice = composition.in_hand, composition.practice
-        number = {p.key: p.number for p in layer.pieces}
-        make = {
-            "pattern": lambda: [*composition.intake_findings, *pattern_findings(composition)],
-            "wood": lambda: wood_findings(composition),
-            "relief": lambda: relief_findings(layer, practice),
-            "stock": lambda: stock_findings(plan.needs, practice, composition.rack.shelf, number),
-            "saw": lambda: saw_findings(composition, plan.saw),
-            "assembly": lambda: glue_findings(composition, plan.glue),
-            "calendar": plan._calendar_findings,
-        }.get(station)
-        self[station] = list(make()) if make else []
+        plan = self.plan
+        self[station] = [
+            finding for entry in JUDGEMENTS.get(station, ()) for finding in entry.judge(plan.job, plan.of(entry.plan))
+        ]
         return self[station]

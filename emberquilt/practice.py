@@ -9,6 +9,12 @@ from .errors import BadChoice
 from .hours import DAYS, parse_week
 from .units import MM_PER_UNIT, Length, exact_length, format_area, format_length
 
+SHEETS = {
+    "ply_birch": "birch plywood",
+    "ply_poplar": "poplar plywood",
+    "hardboard": "hardboard",
+    "fibreboard": "fibreboard",
+}
 CHOICES = {
     "unit": {"in": "inches", "mm": "millimetres"},
     "blade_school": {
@@ -33,6 +39,8 @@ CHOICES = {
     },
     "finish_when": {"after": "after glue-up", "before": "before glue-up"},
     "paper": {"Letter": "Letter", "A4": "A4"},
+    "backer_material": SHEETS,
+    "shim_material": SHEETS,
 }
 
 LIMITS = {
@@ -48,6 +56,8 @@ LIMITS = {
     "reads_de": (1.0, 40.0),
     "turn_apart_deg": (5.0, 90.0),
     "backer_inset_mm": (0.0, 25.0),
+    "backer_mm": (0.5, 30.0),
+    "repeat_share": (0.5, 1.0),
     "seconds_per_piece": (5.0, 900.0),
     "shape_minutes": (0.0, 120.0),
     "fit_minutes": (0.0, 120.0),
@@ -101,6 +111,11 @@ class Practice:
     seconds_per_piece: float = 45.0
     anchor: str = "outer"
     backer_inset_mm: float = 3.0
+    backer_mm: float = 3.0
+    backer_material: str = "ply_birch"
+    shim_material: str = "ply_birch"
+    repeat_share: float = 0.85
+    """Share of the first one's handwork that each further copy of a part takes, set-up left out: common practice."""
     fit_minutes: float = 3.0
     shape_minutes: float = 6.0
     finish: str = "gel"

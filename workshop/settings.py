@@ -110,7 +110,7 @@ WSGI_APPLICATION = "workshop.wsgi.application"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
-        "DIRS": [PACKAGE / "templates"],
+        "DIRS": [PACKAGE / "templates", PACKAGE / "stations"],
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [

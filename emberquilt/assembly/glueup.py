@@ -1,78 +1,130 @@
-"""Glue-up: an order in which every next piece touches what is down, in batches that fit the glue's open time."""
+"""Glue-up: an order in which every next part touches what is down, in batches that fit the glue's open time."""
 
 import heapq
 from dataclasses import dataclass
+from functools import cached_property
 
 import shapely
 
-from ..findings import Finding, Fix
 from ..outline.coverage import Coverage
 from ..practice import Practice
-from ..work.composition import Composition
+from ..work.composition import Layer
+from ..work.parts import Job
 from .supplies import Glue, glues
+from .tree import Assembly, tree_of
 
 
 @dataclass(frozen=True, slots=True)
 class GlueStep:
-    """One piece put down. `touches` are pieces already down; empty only for an anchor. `batch` counts from 1; where
-    each piece is held by itself all are one."""
+    """One part put down. `touches` are parts of its layer already down; empty only for an anchor. `batch` counts from 1
+    in its assembly; where each part is held by itself all are one."""
 
     order: int
-    piece: int
+    part: str
+    assembly: str
     batch: int
-    touches: tuple[int, ...]
+    touches: tuple[str, ...]
     reason: str
+
+    @property
+    def piece(self) -> int:
+        """Key of the piece, 0 for a shim or spacer."""
+        return int(self.part) if self.part.isdecimal() else 0
 
 
 @dataclass(frozen=True)
 class GluePlan:
+    """The tree of one copy, and its parts in the order in which they go down. `anchors`: the first piece of each
+    assembly of several, by the assembly's key."""
+
     glue: Glue
+    tree: Assembly
     steps: tuple[GlueStep, ...]
-    batches: tuple[tuple[int, ...], ...]
     per_batch: int
-    anchor: int | None
-    backer: shapely.Geometry
+    anchors: dict[str, int]
+    grounds: tuple[shapely.Geometry, ...]
 
     @property
     def one_by_one(self) -> bool:
-        """Every piece is held and set by itself: there are no batches."""
+        """Every part is held and set by itself: there are no batches."""
         return self.glue.held_by_hand
 
     def minutes_each(self, practice: Practice) -> float:
-        """Minutes of hands to lay one piece, and to hold it where it is held."""
+        """Minutes of hands to lay one part, and to hold it where it is held."""
         held = self.glue.clamp_minutes if self.one_by_one else 0.0
         return practice.seconds_per_piece / 60 + held
 
+    @cached_property
+    def of_assembly(self) -> dict[str, tuple[GlueStep, ...]]:
+        """The steps of each assembly."""
+        table: dict[str, list[GlueStep]] = {}
+        for step in self.steps:
+            table.setdefault(step.assembly, []).append(step)
+        return {key: tuple(own) for key, own in table.items()}
 
-def glue_plan(composition: Composition) -> GluePlan:
-    """Order, batches and backer for the mosaic. The anchor is the person's own, else chosen by the practice."""
-    layer, practice = composition.in_hand, composition.practice
+    @cached_property
+    def batches(self) -> tuple[tuple[GlueStep, ...], ...]:
+        """All batches of one copy, in order."""
+        table: dict[tuple[str, int], list[GlueStep]] = {}
+        for step in self.steps:
+            table.setdefault((step.assembly, step.batch), []).append(step)
+        return tuple(tuple(own) for own in table.values())
+
+    @cached_property
+    def by_part(self) -> dict[str, GlueStep]:
+        return {step.part: step for step in self.steps}
+
+
+def glue_plan(job: Job) -> GluePlan:
+    """Tree, order and batches. Each anchor is the person's own, else chosen by the practice."""
+    practice, tree = job.composition.practice, tree_of(job)
     glue = glues()[practice.glue]
-    at_once = int(glue.open_minutes * 60 // practice.seconds_per_piece)
-    per_batch = max(1, len(layer.pieces) if glue.held_by_hand else at_once)
-    wanted = composition.pins.get("anchor")
-    coverage = layer.coverage
-    anchor = (
-        wanted
-        if wanted in coverage.by_key
-        else coverage.once(("anchor", practice.anchor), lambda: choose_anchor(coverage, practice.anchor))
-    )
+    at_once = max(1, int(glue.open_minutes * 60 // practice.seconds_per_piece))
+    steps: list[GlueStep] = []
+    anchors: dict[str, int] = {}
+    for assembly in tree.every():
+        if not assembly.layer:
+            continue
+        layer = job.composition.layer(assembly.layer)
+        anchor, own = _anchor(job, layer)
+        if anchor is not None and len(layer.without_openings.pieces) > 1:
+            anchors[assembly.key] = anchor
+        order = _order(assembly, layer.without_openings.coverage, anchor)
+        first = next((key for key, _ in order if key.isdecimal()), "")
+        per_batch = max(1, len(order)) if glue.held_by_hand else at_once
+        for i, (key, touches) in enumerate(order):
+            reason = _reason(assembly, layer, key, touches, own and key == str(anchor), key == first)
+            steps.append(GlueStep(len(steps) + 1, key, assembly.key, i // per_batch + 1, touches, reason))
+    grounds = tuple(part.outline for part in job.grounds)
+    return GluePlan(glue, tree, tuple(steps), at_once, anchors, grounds)
+
+
+def _anchor(job: Job, layer: Layer) -> tuple[int | None, bool]:
+    """The first piece of a layer, and whether a person chose it."""
+    coverage, school = layer.without_openings.coverage, job.composition.practice.anchor
+    own = next((key for key in job.composition.decisions.assembly.anchors if key in coverage.by_key), None)
+    if own is not None:
+        return own, True
+    return coverage.once(("anchor", school), lambda: choose_anchor(coverage, school)), False
+
+
+def _order(assembly: Assembly, coverage: Coverage, anchor: int | None) -> list[tuple[str, tuple[str, ...]]]:
+    """Shims and spacers with the backer they lie on before the pieces they carry; pieces as they touch each other."""
+    under = [(key, ()) for key in assembly.parts if not key.isdecimal() and not key.startswith("backer")]
     order = coverage.once(("glue order", anchor), lambda: touching_order(coverage, anchor))
-    steps = tuple(
-        GlueStep(i + 1, key, i // per_batch + 1, touches, _reason(i, touches, wanted))
-        for i, (key, touches) in enumerate(order)
-    )
-    batches = tuple(tuple(s.piece for s in steps[i : i + per_batch]) for i in range(0, len(steps), per_batch))
-    backer = coverage.once(
-        ("backer", practice.backer_inset_mm), lambda: backer_outline(coverage, practice.backer_inset_mm)
-    )
-    return GluePlan(glue, steps, batches, per_batch, anchor, backer)
+    return [*under, *((str(key), tuple(map(str, touches))) for key, touches in order)]
 
 
-def _reason(i: int, touches: tuple[int, ...], wanted) -> str:
-    if i == 0:
-        return "your anchor" if wanted is not None else "anchor"
-    return f"touches {len(touches)} already down" if touches else "stands alone: measure it in from the edge"
+def _reason(assembly: Assembly, layer: Layer, key: str, touches: tuple[str, ...], own: bool, first: bool) -> str:
+    if not key.isdecimal():
+        return "under what it carries"
+    if own:
+        return "your anchor"
+    if touches:
+        return f"touches {len(touches)} already down"
+    if layer.kind in ("mosaic", "overlay") and len(layer.without_openings.pieces) > 1:
+        return "anchor" if first else "stands alone: measure it in from the edge"
+    return assembly.why
 
 
 def choose_anchor(coverage: Coverage, school: str) -> int | None:
@@ -100,7 +152,7 @@ def touching_order(coverage: Coverage, anchor: int | None) -> list[tuple[int, tu
     heap = [(0.0, anchor)]
     waiting = set(coverage.keys)
     while waiting:
-        key = _next(heap, waiting, coverage, border)
+        key = _next(heap, waiting, coverage)
         waiting.discard(key)
         order.append((key, tuple(sorted(k for k in coverage.neighbours[key] if k in down))))
         down[key] = None
@@ -111,47 +163,10 @@ def touching_order(coverage: Coverage, anchor: int | None) -> list[tuple[int, tu
     return order
 
 
-def _next(heap: list, waiting: set[int], coverage: Coverage, border: dict[int, float]) -> int:
+def _next(heap: list, waiting: set[int], coverage: Coverage) -> int:
     while heap:
         _, key = heapq.heappop(heap)
         if key in waiting:
             return key
     # nothing that is left touches what is down: a body apart begins with its own largest piece
     return max(waiting, key=lambda key: (coverage.area_mm2[key], -key))
-
-
-def backer_outline(coverage: Coverage, inset_mm: float) -> shapely.Geometry:
-    """The backer: the assembled outline, smaller all round by the inset; small bays and holes are left closed."""
-    parts = shapely.get_parts(coverage.outside)
-    whole = shapely.union_all(shapely.polygons(shapely.get_exterior_ring(parts)))
-    return shapely.simplify(shapely.buffer(whole, -inset_mm, join_style="mitre", mitre_limit=2), 0.05)
-
-
-def glue_findings(composition: Composition, plan: GluePlan) -> list[Finding]:
-    findings = []
-    number = {p.key: p.number for p in composition.in_hand.pieces}
-    if plan.anchor is not None and "anchor" not in composition.pins:
-        findings.append(
-            Finding(
-                "anchor-open",
-                "assembly",
-                f"{number[plan.anchor]} would be glued first, by your practice. Confirm it or choose another anchor.",
-                "Everything is registered from the first piece down.",
-                (plan.anchor,),
-                fix=Fix(f"Anchor on {number[plan.anchor]}", "anchor", {"pieces": [plan.anchor]}),
-            )
-        )
-    shapely.prepare(plan.backer)
-    for key, outline in composition.in_hand.coverage.by_key.items():
-        if not plan.backer.intersects(outline):
-            findings.append(
-                Finding(
-                    "off-backer",
-                    "assembly",
-                    f"{number[key]} would not lie on the backer at all: make its inset less than "
-                    f"{composition.practice.say(composition.practice.backer_inset_mm)}.",
-                    "Every piece needs backer under it.",
-                    (key,),
-                )
-            )
-    return findings

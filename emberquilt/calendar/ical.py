@@ -20,7 +20,7 @@ def icalendar_of(schedule: Schedule, name: str, key: str, stamp: dt.datetime) ->
         event.add("dtstart", slot.begin)
         event.add("dtend", slot.end)
         event.add("summary", f"{name}: {slot.label}")
-        note = slot.task.caution
+        note = slot.step.caution
         if slot.ready > slot.end:
             note = f"Then it waits until {slot.ready:%a %d %b %H:%M}. {note}".strip()
         if note:

@@ -1,4 +1,4 @@
-"""Tasks placed into working hours: one pair of hands, waits run on through the night and beside other work."""
+"""Steps placed into working hours: one pair of hands, waits run on through the night and beside other work."""
 
 import datetime as dt
 from collections import Counter, defaultdict
@@ -8,7 +8,7 @@ from itertools import islice
 
 from ..errors import BadChoice
 from ..hours import parse_week, windows
-from .tasks import Task
+from ..work.steps import Step
 
 MINUTE = dt.timedelta(minutes=1)
 MOST_WINDOWS = 4_000
@@ -22,16 +22,16 @@ LONGEST_SITTING = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """A task at its time, or one sitting of it: `part` of `parts`, with its share of the pieces. `ready` is when its
-    wait is over; only the last sitting has one."""
+    """A step at its time, or one sitting of it: `part` of `parts`, with its share of the step's parts (`does`). `ready`
+    is when its wait is over; only the last sitting has one."""
 
-    task: Task
+    step: Step
     begin: dt.datetime
     end: dt.datetime
     ready: dt.datetime
     part: int = 1
     parts: int = 1
-    pieces: tuple[int, ...] = ()
+    does: tuple[str, ...] = ()
 
     @property
     def minutes(self) -> float:
@@ -39,11 +39,11 @@ class Slot:
 
     @property
     def label(self) -> str:
-        return self.task.label if self.parts == 1 else f"{self.task.label}, {self.part} of {self.parts}"
+        return self.step.label if self.parts == 1 else f"{self.step.label}, {self.part} of {self.parts}"
 
     @property
     def key(self) -> str:
-        return self.task.key if self.parts == 1 else f"{self.task.key}-{self.part}"
+        return self.step.key if self.parts == 1 else f"{self.step.key}-{self.part}"
 
 
 @dataclass(frozen=True)
@@ -58,61 +58,61 @@ class Schedule:
         return max((slot.ready for slot in self.slots), default=None)
 
 
-def schedule(tasks: Sequence[Task], week: dict[str, str], start: dt.datetime) -> Schedule:
-    """The earliest plan that several dispatching rules find. Raises `BadChoice` when a task fits no window."""
-    if not tasks:
+def schedule(steps: Sequence[Step], week: dict[str, str], start: dt.datetime) -> Schedule:
+    """The earliest plan that several dispatching rules find. Raises `BadChoice` when a step fits no window."""
+    if not steps:
         return Schedule((), "", None)
-    check_hours(tasks, week, start)
-    tails = _tails(tasks)
-    rules: dict[str, Callable[[Task], tuple]] = {
+    check_hours(steps, week, start)
+    tails = _tails(steps)
+    rules: dict[str, Callable[[Step], tuple]] = {
         "longest tail first": lambda t: (-tails[t.key],),
         "longest wait first": lambda t: (-t.wait_minutes, -tails[t.key]),
         "first come": lambda t: (0,),
     }
     days = _Windows(week, start)
-    plans = {name: _dispatch(tasks, days, rule) for name, rule in rules.items()}
+    plans = {name: _dispatch(steps, days, rule) for name, rule in rules.items()}
     best = min(plans, key=lambda name: max(s.ready for s in plans[name]))
-    serial = _dispatch(tasks, days, lambda t: (0,), overlap=False)
+    serial = _dispatch(steps, days, lambda t: (0,), overlap=False)
     return Schedule(tuple(plans[best]), best, max(s.ready for s in serial))
 
 
-def check_hours(tasks: Sequence[Task], week: dict[str, str], start: dt.datetime) -> float:
-    """The longest window in minutes, when it holds the longest task that cannot be put down; otherwise `BadChoice`."""
+def check_hours(steps: Sequence[Step], week: dict[str, str], start: dt.datetime) -> float:
+    """The longest window in minutes, when it holds the longest step that cannot be put down; otherwise `BadChoice`."""
     fortnight = windows(week, start + dt.timedelta(days=1), 14)
     longest = max((closes - opens) / MINUTE for opens, closes in fortnight)
-    task = max(tasks, key=_in_one_go, default=None)
-    if task is not None and _in_one_go(task) > longest:
+    step = max(steps, key=_in_one_go, default=None)
+    if step is not None and _in_one_go(step) > longest:
         raise BadChoice(
-            f"“{task.label}” takes {_in_one_go(task):.0f} min in one go; your longest window has {longest:.0f} min."
+            f"“{step.label}” takes {_in_one_go(step):.0f} min in one go; your longest window has {longest:.0f} min."
         )
     a_week = sum(end - begin for spans in parse_week(week).values() for begin, end in spans)
-    if sum(t.minutes for t in tasks) > a_week * MOST_YEARS * 52:
+    if sum(t.minutes for t in steps) > a_week * MOST_YEARS * 52:
         raise BadChoice(TOO_LONG)
     return longest
 
 
-def _in_one_go(task: Task, minutes: float | None = None) -> float:
-    """The shortest time that is of use to a task of which so many minutes are left."""
-    left = task.minutes if minutes is None else minutes
-    return min(left, LEAST_SITTING) if task.divisible else left
+def _in_one_go(step: Step, minutes: float | None = None) -> float:
+    """The shortest time that is of use to a step of which so many minutes are left."""
+    left = step.minutes if minutes is None else minutes
+    return min(left, LEAST_SITTING) if step.divisible else left
 
 
-def _tails(tasks: Sequence[Task]) -> dict[str, float]:
-    """Minutes from a task's begin to the end of the job along the longest chain."""
+def _tails(steps: Sequence[Step]) -> dict[str, float]:
+    """Minutes from a step's begin to the end of the job along the longest chain."""
     tail: dict[str, float] = {}
-    followers = _followers(tasks)
-    for task in reversed(tasks):
-        after = max((tail[k] for k in followers[task.key]), default=0.0)
-        tail[task.key] = task.minutes + task.wait_minutes + after
+    followers = _followers(steps)
+    for step in reversed(steps):
+        after = max((tail[k] for k in followers[step.key]), default=0.0)
+        tail[step.key] = step.minutes + step.wait_minutes + after
     return tail
 
 
-def _followers(tasks: Sequence[Task]) -> dict[str, list[str]]:
-    """For each task those that wait for it."""
-    followers: dict[str, list[str]] = {t.key: [] for t in tasks}
-    for task in tasks:
-        for before in task.after:
-            followers[before].append(task.key)
+def _followers(steps: Sequence[Step]) -> dict[str, list[str]]:
+    """For each step those that wait for it."""
+    followers: dict[str, list[str]] = {t.key: [] for t in steps}
+    for step in steps:
+        for before in step.after:
+            followers[before].append(step.key)
     return followers
 
 
@@ -133,39 +133,39 @@ class _Windows:
         return self._known[i]
 
 
-def _dispatch(tasks: Sequence[Task], days: _Windows, rule: Callable[[Task], tuple], overlap: bool = True) -> list[Slot]:
-    """At each free moment take, among tasks that may begin earliest, the one the rule prefers and that fits. What can
+def _dispatch(steps: Sequence[Step], days: _Windows, rule: Callable[[Step], tuple], overlap: bool = True) -> list[Slot]:
+    """At each free moment take, among steps that may begin earliest, the one the rule prefers and that fits. What can
     be put down is put down at the end of a window, and at each sitting's end for what is more urgent."""
-    sittings: list[tuple[Task, dt.datetime, dt.datetime]] = []
+    sittings: list[tuple[Step, dt.datetime, dt.datetime]] = []
     ready: dict[str, dt.datetime] = {}
-    place = {task.key: i for i, task in enumerate(tasks)}
-    missing = {task.key: set(task.after) for task in tasks}
-    followers = _followers(tasks)
-    open_tasks = {task.key: task for task in tasks if not task.after}
-    left = {task.key: task.minutes for task in tasks}
+    place = {step.key: i for i, step in enumerate(steps)}
+    missing = {step.key: set(step.after) for step in steps}
+    followers = _followers(steps)
+    open_steps = {step.key: step for step in steps if not step.after}
+    left = {step.key: step.minutes for step in steps}
     now, at = days[0][0], 0
-    while open_tasks:
+    while open_steps:
         options = []
-        for key, task in open_tasks.items():
+        for key, step in open_steps.items():
             i = place[key]
-            free = max([now, *(ready[k] for k in task.after)])
-            begin, window = _fit(days, at, free, _in_one_go(task, left[task.key]))
-            options.append((begin, rule(task), i, task, window))
-        begin, _, _, task, at = min(options, key=lambda o: o[:3])
-        minutes = left[task.key]
-        if task.divisible:
+            free = max([now, *(ready[k] for k in step.after)])
+            begin, window = _fit(days, at, free, _in_one_go(step, left[step.key]))
+            options.append((begin, rule(step), i, step, window))
+        begin, _, _, step, at = min(options, key=lambda o: o[:3])
+        minutes = left[step.key]
+        if step.divisible:
             minutes = _sitting(minutes, (days[at][1] - begin) / MINUTE)
         now = begin + minutes * MINUTE
-        sittings.append((task, begin, now))
-        left[task.key] -= minutes
-        if left[task.key] <= 1e-6:
-            ready[task.key] = now + task.wait_minutes * MINUTE
-            now = now if overlap else ready[task.key]
-            del open_tasks[task.key]
-            for key in followers[task.key]:
-                missing[key].discard(task.key)
+        sittings.append((step, begin, now))
+        left[step.key] -= minutes
+        if left[step.key] <= 1e-6:
+            ready[step.key] = now + step.wait_minutes * MINUTE
+            now = now if overlap else ready[step.key]
+            del open_steps[step.key]
+            for key in followers[step.key]:
+                missing[key].discard(step.key)
                 if not missing[key]:
-                    open_tasks[key] = tasks[place[key]]
+                    open_steps[key] = steps[place[key]]
     return _slots(sittings)
 
 
@@ -178,29 +178,29 @@ def _sitting(left: float, room: float) -> float:
     return minutes
 
 
-def _slots(sittings: list[tuple[Task, dt.datetime, dt.datetime]]) -> list[Slot]:
+def _slots(sittings: list[tuple[Step, dt.datetime, dt.datetime]]) -> list[Slot]:
     """Sittings that follow on each other become one; each gets its number and its share of the pieces."""
-    joined: list[tuple[Task, dt.datetime, dt.datetime]] = []
-    for task, begin, end in sittings:
-        if joined and joined[-1][0] is task and joined[-1][2] == begin:
+    joined: list[tuple[Step, dt.datetime, dt.datetime]] = []
+    for step, begin, end in sittings:
+        if joined and joined[-1][0] is step and joined[-1][2] == begin:
             begin = joined.pop()[1]
-        joined.append((task, begin, end))
-    parts = Counter(task.key for task, _, _ in joined)
+        joined.append((step, begin, end))
+    parts = Counter(step.key for step, _, _ in joined)
     part: Counter[str] = Counter()
     done: dict[str, float] = defaultdict(float)
     slots = []
-    for task, begin, end in joined:
-        part[task.key] += 1
-        first = done[task.key]
-        done[task.key] += (end - begin) / MINUTE
-        last = part[task.key] == parts[task.key]
+    for step, begin, end in joined:
+        part[step.key] += 1
+        first = done[step.key]
+        done[step.key] += (end - begin) / MINUTE
+        last = part[step.key] == parts[step.key]
         share = [
-            round(len(task.pieces) * minutes / task.minutes) if task.minutes else 0
-            for minutes in (first, done[task.key])
+            round(len(step.parts) * minutes / step.minutes) if step.minutes else 0
+            for minutes in (first, done[step.key])
         ]
-        pieces = task.pieces[share[0] :] if last else task.pieces[share[0] : share[1]]
-        wait = task.wait_minutes * MINUTE if last else dt.timedelta()
-        slots.append(Slot(task, begin, end, end + wait, part[task.key], parts[task.key], pieces))
+        does = step.parts[share[0] :] if last else step.parts[share[0] : share[1]]
+        wait = step.wait_minutes * MINUTE if last else dt.timedelta()
+        slots.append(Slot(step, begin, end, end + wait, part[step.key], parts[step.key], does))
     return slots
 
 

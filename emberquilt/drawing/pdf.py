@@ -2,8 +2,10 @@
 
 import io
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
 import shapely
 from reportlab.lib.colors import HexColor
 from reportlab.pdfgen.canvas import Canvas
@@ -12,8 +14,10 @@ from ..constants import MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM
 from ..errors import BadChoice
 from ..practice import Practice
 from ..units import format_length
-from ..work.composition import Composition
+from ..work.composition import Layer, Piece
+from ..work.parts import Job
 from ..work.scene import Shape, shapes_of, wood_mark
+from .registration import registration_lines
 from .svg import arrow_place, label_size_mm
 
 POINTS_PER_MM = 72 / MM_PER_INCH
@@ -75,44 +79,101 @@ def _layout(width_mm: float, height_mm: float, page_width: float, page_height: f
     return Layout(page_width, page_height, sheets)
 
 
-def pattern_pdf(composition: Composition, paper: str, copies: int, letters: dict[int, str]) -> bytes:
-    """A sheet of instructions, then the tiles at true size. `letters`: the paper copy each piece is cut from.
+@dataclass(frozen=True)
+class Paper:
+    """What one set of sheets shows: pieces of a layer with their words, or outlines of what lies under them."""
+
+    name: str
+    shapes: tuple[Shape, ...]
+    outlines: tuple[shapely.Geometry, ...]
+    layer: Layer | None = None
+
+
+def papers_of(job: Job) -> list[Paper]:
+    """One for each layer, back to front; then backers, shims and spacers, if there are any."""
+    papers = []
+    for i, layer in enumerate(job.composition.layers, 1):
+        made = layer.without_openings
+        if made.pieces:
+            name = f"{i} {layer.name}" if len(job.composition.layers) > 1 else ""
+            papers.append(Paper(name, shapes_of(made.coverage), made.coverage.outlines, made))
+    under = (*job.grounds, *job.shims, *job.stands)
+    if under:
+        roles = " and ".join(dict.fromkeys(part.role for part in under))
+        papers.append(Paper(roles, (), tuple(part.outline for part in under)))
+    return papers
+
+
+def pattern_pdf(job: Job, paper: str, copies: Mapping[int, int]) -> bytes:
+    """A sheet of instructions, then the tiles at true size, layer by layer, with registration marks that agree between
+    layers. `copies`: the paper copy that each piece is cut from. Raises `BadChoice` for an unknown paper.
 
     Coordinates are placed in PDF points of 1/72 in with 25.4 mm to the inch and no scaling afterwards.
     """
+    composition = job.composition
     layout = layout_for(composition.width_mm, composition.height_mm, paper)
     size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=size, invariant=1)
     canvas.setTitle(f"{composition.name}, pattern")
-    _cover(canvas, composition, layout, copies)
-    shapes = shapes_of(composition.in_hand.coverage)
-    boxes = shapely.bounds(list(composition.in_hand.coverage.outlines))
-    for sheet in layout.sheets:
-        canvas.showPage()
-        _tile(canvas, composition, sheet, layout, shapes, boxes, letters)
+    papers = papers_of(job)
+    _cover(canvas, job, layout, papers, copies)
+    for own in papers:
+        boxes = shapely.bounds(list(own.outlines))
+        for sheet in layout.sheets:
+            if _on(sheet, boxes).any():
+                canvas.showPage()
+                _tile(canvas, job, own, sheet, layout, boxes, copies)
     canvas.save()
     return buffer.getvalue()
 
 
-def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int) -> None:
-    _page_axes(canvas, layout)
-    practice = composition.practice
-    page_width, page_height, sheets = layout.page_width_mm, layout.page_height_mm, layout.sheets
-    _words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
+def _on(sheet: Sheet, boxes: np.ndarray) -> np.ndarray:
+    """Which of these boxes reach onto a sheet."""
+    right, bottom = sheet.left_mm + sheet.width_mm, sheet.top_mm + sheet.height_mm
+    x0, y0, x1, y1 = boxes.T
+    return (x1 >= sheet.left_mm) & (x0 <= right) & (y1 >= sheet.top_mm) & (y0 <= bottom)
+
+
+def _instructions(job: Job, layout: Layout, papers: list[Paper], copies: Mapping[int, int]) -> list[str]:
+    composition, practice = job.composition, job.composition.practice
     width, height = (
         format_length(v, practice.unit, practice.denominator) for v in (composition.width_mm, composition.height_mm)
     )
+    most = max(copies.values(), default=1)
+    layers = sum(1 for own in papers if own.layer is not None)
+    sheets = f"takes {len(layout.sheets)} sheet{'' if len(layout.sheets) == 1 else 's'}"
     lines = [
-        f"{width} wide, {height} high, {len(composition.in_hand.pieces)} pieces.",
+        f"{width} wide, {height} high, {len(composition.made)} pieces"
+        + (f" in {layers} layers." if layers > 1 else "."),
         f"Print at 100 %, “actual size”. Then measure the ruler on each sheet: it is {RULER_MM:g} mm, or 4 inches, long.",
-        f"Each copy takes {len(sheets)} sheets. Print {copies + 2} copies: {copies} to cut up, so that neighbours never",
-        "come from the same one, one to lay the pieces on, one to trace the backer from.",
+    ]
+    if layers > 1:
+        lines += [
+            f"A whole layer {sheets} at most. Fitted pieces take {most + 1} copies of their layer, {most} to cut up, so that",
+            "neighbours never come from the same one, and one to lay them on; a sheet takes one copy and one to lay on.",
+            "The crosses near the corners lie in the same place in every layer: cross on cross, layer over layer.",
+        ]
+    else:
+        lines += [
+            f"Each copy {sheets}. Print {most + 2} copies: {most} to cut up, so that neighbours never",
+            "come from the same one, one to lay the pieces on, one to trace the backer from.",
+        ]
+    return [
+        *lines,
         f"Neighbouring sheets overlap by {OVERLAP_MM:g} mm: lay cross on cross, then tape.",
         "On each piece: number, wood, and the letter of the copy it is cut from. The arrow is the grain.",
     ]
+
+
+def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies: Mapping[int, int]) -> None:
+    _page_axes(canvas, layout)
+    composition = job.composition
+    page_width, page_height, sheets = layout.page_width_mm, layout.page_height_mm, layout.sheets
+    _words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
+    lines = _instructions(job, layout, papers, copies)
     for i, line in enumerate(lines):
-        _words(canvas, PRINT_MARGIN_MM, 36 + 6 * i, line, 3.8)
+        _words(canvas, PRINT_MARGIN_MM, 36 + 6 * i, line, 3.6)
     top = 36 + 6 * len(lines) + 8
     room = page_height - top - PRINT_MARGIN_MM - FOOT_MM
     scale = min((page_width - 2 * PRINT_MARGIN_MM) / composition.width_mm, room / composition.height_mm)
@@ -121,14 +182,16 @@ def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int
     canvas.scale(scale, scale)
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.5 / scale)
-    for outline in composition.in_hand.coverage.outlines:
-        _outline(canvas, outline, 0.0, 0.0)
+    for seen in job.seen_of.values():
+        for part in shapely.get_parts(seen):
+            if part.geom_type == "Polygon":
+                _outline(canvas, part, 0.0, 0.0)
     canvas.setStrokeColor(RED)
     for sheet in sheets:
         canvas.setLineWidth(0.7 / scale)
-        canvas.rect(*(v * POINTS_PER_MM for v in (sheet.left_mm, sheet.top_mm,
-                    min(sheet.width_mm, composition.width_mm - sheet.left_mm),
-                    min(sheet.height_mm, composition.height_mm - sheet.top_mm))))  # fmt: skip
+        wide = min(sheet.width_mm, composition.width_mm - sheet.left_mm)
+        high = min(sheet.height_mm, composition.height_mm - sheet.top_mm)
+        canvas.rect(*(v * POINTS_PER_MM for v in (sheet.left_mm, sheet.top_mm, wide, high)))
         _words(
             canvas, sheet.left_mm + 4 / scale, sheet.top_mm + 7 / scale, sheet.name, 5 / scale, bold=True, colour=RED
         )
@@ -136,26 +199,33 @@ def _cover(canvas: Canvas, composition: Composition, layout: Layout, copies: int
     _foot(canvas, layout, f"{composition.name}, how to print")
 
 
-def _tile(canvas, composition, sheet: Sheet, layout: Layout, shapes, boxes, letters) -> None:
+def _tile(
+    canvas: Canvas, job: Job, own: Paper, sheet: Sheet, layout: Layout, boxes: np.ndarray, copies: Mapping[int, int]
+) -> None:
+    composition = job.composition
     _page_axes(canvas, layout, composition.practice)
-    layer = composition.in_hand
     canvas.saveState()
     window = canvas.beginPath()
     window.rect(*(v * POINTS_PER_MM for v in (PRINT_MARGIN_MM, PRINT_MARGIN_MM, sheet.width_mm, sheet.height_mm)))
     canvas.clipPath(window, stroke=0)
     dx, dy = PRINT_MARGIN_MM - sheet.left_mm, PRINT_MARGIN_MM - sheet.top_mm
     canvas.setLineWidth(0.3 * POINTS_PER_MM)
-    right, bottom = sheet.left_mm + sheet.width_mm, sheet.top_mm + sheet.height_mm
-    for shape, (x0, y0, x1, y1) in zip(shapes, boxes, strict=True):
-        if x1 < sheet.left_mm or x0 > right or y1 < sheet.top_mm or y0 > bottom:
-            continue
-        piece = layer.by_key[shape.key]
-        canvas.setStrokeColor(RED)
-        _outline(canvas, layer.coverage.by_key[shape.key], dx, dy)
-        _piece_words(canvas, shape, piece, wood_mark(composition, piece), dx, dy, letters.get(piece.key, ""))
+    canvas.setStrokeColor(RED)
+    for i in np.flatnonzero(_on(sheet, boxes)).tolist():
+        for part in shapely.get_parts(own.outlines[i]):
+            _outline(canvas, part, dx, dy)
+        if own.layer is not None:
+            shape, piece = own.shapes[i], own.layer.by_key[own.shapes[i].key]
+            letter = "ABCD"[copies[piece.key] - 1] if piece.key in copies else ""
+            _piece_words(canvas, shape, piece, wood_mark(composition, piece), dx, dy, letter)
+            canvas.setStrokeColor(RED)
+    if len(composition.layers) > 1:
+        canvas.setStrokeColor(INK)
+        for (x0, y0), (x1, y1) in registration_lines(composition):
+            _line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
     canvas.restoreState()
     _overlap_marks(canvas, composition, sheet, dx, dy)
-    _foot(canvas, layout, f"{composition.name}, sheet {sheet.name}")
+    _foot(canvas, layout, ", ".join(word for word in (composition.name, own.name, f"sheet {sheet.name}") if word))
 
 
 def _page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None) -> None:
@@ -226,11 +296,11 @@ def _outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> 
     canvas.drawPath(path)
 
 
-def _piece_words(canvas, shape: Shape, piece, mark: str, dx: float, dy: float, letter: str) -> None:
+def _piece_words(canvas, shape: Shape, piece: Piece, mark: str, dx: float, dy: float, letter: str) -> None:
     size = label_size_mm(shape)
     x, y = shape.spot.x_mm + dx, shape.spot.y_mm + dy
     _words(canvas, x, y - 0.1 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
-    if piece.wood:
+    if mark:
         arrow_x, arrow_y, reach = arrow_place(shape)
         canvas.saveState()
         canvas.setStrokeColor(INK)

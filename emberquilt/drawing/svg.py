@@ -3,41 +3,60 @@
 import math
 from xml.etree import ElementTree as ET
 
-from ..assembly.glueup import backer_outline
 from ..intake.proposal import Proposal
 from ..outline.paths import path_of
-from ..work.composition import Composition
+from ..work.composition import Layer
+from ..work.parts import Job
 from ..work.scene import Shape, shapes_of, wood_mark
+from .registration import registration_lines
 
 
-def pattern_svg(composition: Composition) -> bytes:
-    """Outlines, numbers, grain arrows, wood marks and the backer inside the traced line; one user unit is one millimetre. Three decimals."""
+def pattern_svg(job: Job) -> bytes:
+    """All parts of one copy: a group for each layer with its outlines, openings, numbers, grain arrows and wood marks;
+    backers, shims and spacers in a group each; registration marks that lie in the same place in every layer. One user
+    unit is one millimetre. Three decimals."""
+    composition = job.composition
     root = _root(composition.width_mm, composition.height_mm)
     ET.SubElement(root, "title").text = composition.name
-    layer = composition.in_hand
-    outlines = ET.SubElement(root, "g", id="outlines", fill="none", stroke="#c0271a")
+    for role in ("backer", "shim", "spacer"):
+        parts = [part for part in job.of_one if part.role == role and not part.key.isdecimal()]
+        if parts:
+            group = ET.SubElement(root, "g", id=role, fill="none", stroke="#5b5047")
+            group.set("stroke-dasharray", "4 3")
+            for part in parts:
+                path = path_of(part.outline, 3)
+                ET.SubElement(group, "path", {"d": path, "stroke-width": "0.3", "data-part": part.key})
+    for i, layer in enumerate(composition.layers, 1):
+        _layer(ET.SubElement(root, "g", {"id": f"layer-{i}", "data-layer": layer.name}), job, layer)
+    return _bytes(root)
+
+
+def _layer(root: ET.Element, job: Job, layer: Layer) -> None:
+    composition = job.composition
+    outlines = ET.SubElement(root, "g", {"class": "outlines", "fill": "none", "stroke": "#c0271a"})
     outlines.set("stroke-width", "0.3")
-    arrows = ET.SubElement(root, "g", id="arrows", fill="none", stroke="#2a2521")
+    arrows = ET.SubElement(root, "g", {"class": "arrows", "fill": "none", "stroke": "#2a2521"})
     arrows.set("stroke-width", "0.35")
-    words = ET.SubElement(root, "g", id="numbers", fill="#2a2521")
+    words = ET.SubElement(root, "g", {"class": "numbers", "fill": "#2a2521"})
     words.set("font-family", "sans-serif")
     words.set("text-anchor", "middle")
-    backer = ET.SubElement(root, "g", id="backer", fill="none", stroke="#5b5047")
-    backer.set("stroke-dasharray", "4 3")
-    outline = backer_outline(layer.coverage, composition.practice.backer_inset_mm)
-    ET.SubElement(backer, "path", {"d": path_of(outline, 3), "stroke-width": "0.3"})
-    for shape in shapes_of(layer.coverage):
-        piece = layer.by_key[shape.key]
-        path = path_of(layer.coverage.by_key[shape.key], 3)
-        ET.SubElement(outlines, "path", {"d": path, "data-piece": str(piece.number), "data-wood": piece.wood})
-        if piece.wood:
+    for shape in shapes_of(layer.without_openings.coverage):
+        piece, part = layer.by_key[shape.key], job.pieces[shape.key]
+        path = path_of(part.outline, 3)
+        told = {"data-piece": str(piece.number), "data-wood": part.material, "data-part": part.key}
+        ET.SubElement(outlines, "path", {"d": path} | told)
+        if part.material:
             ET.SubElement(arrows, "path", d=arrow_path(shape, piece.grain_deg or 0.0))
         size = label_size_mm(shape)
         mark = wood_mark(composition, piece)
         text = ET.SubElement(words, "text", x=f"{shape.spot.x_mm:.2f}", y=f"{shape.spot.y_mm - 0.15 * size:.2f}")
         text.set("font-size", f"{size:.2f}")
         text.text = f"{piece.number} {mark}".strip()
-    return _bytes(root)
+    if len(composition.layers) > 1:
+        group = ET.SubElement(root, "g", {"class": "registration", "fill": "none", "stroke": "#2a2521"})
+        group.set("stroke-width", "0.2")
+        for (x0, y0), (x1, y1) in registration_lines(composition):
+            ET.SubElement(group, "path", d=f"M{x0:.3f} {y0:.3f}L{x1:.3f} {y1:.3f}")
 
 
 def coverage_svg(proposal: Proposal) -> bytes:

@@ -6,30 +6,32 @@ import cv2
 
 from ..calendar.ical import icalendar_of
 from ..constants import MM_PER_INCH
+from ..drawing.dxf import pattern_dxf
 from ..drawing.pdf import pattern_pdf
 from ..drawing.svg import pattern_svg
 from ..picture.render import Light, picture
 from ..plan import Plan
-from .piece_list import piece_list_csv
+from .piece_list import parts_list_csv, piece_list_csv
 
 PNG_DPI = 150
 
 
 def export(plan: Plan, to: str, paper: str | None = None) -> bytes:
-    """The plan's composition as pdf, svg, csv, ics, or the picture of the result as png."""
+    """The plan's work as pdf, svg, dxf, csv (pieces), parts (parts list as csv), ics, or the picture of the result as
+    png. Raises `BadChoice` where no dates can be given."""
     composition = plan.composition
     if to == "pdf":
-        letters = {key: "ABCD"[copy - 1] for key, copy in plan.copies.items()}
-        return pattern_pdf(
-            composition, paper or composition.practice.paper, max(plan.copies.values(), default=1), letters
-        )
+        return pattern_pdf(plan.job, paper or composition.practice.paper, plan.paper)
     if to == "svg":
-        return pattern_svg(composition)
+        return pattern_svg(plan.job)
+    if to == "dxf":
+        return pattern_dxf(plan.job)
     if to == "png":
         width = round(composition.width_mm / MM_PER_INCH * PNG_DPI)
-        return cv2.imencode(".png", cv2.cvtColor(picture(composition, width, Light(ss=2)), cv2.COLOR_RGB2BGR))[
-            1
-        ].tobytes()
+        shown = picture(composition, width, Light(ss=2))
+        return cv2.imencode(".png", cv2.cvtColor(shown, cv2.COLOR_RGB2BGR))[1].tobytes()
+    if to == "parts":
+        return parts_list_csv(plan.job).encode("utf-8-sig")
     if to == "csv":
         return piece_list_csv(plan).encode("utf-8-sig")
     return icalendar_of(plan.schedule, composition.name, composition.key, dt.datetime.now(dt.UTC))

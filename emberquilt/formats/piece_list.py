@@ -1,35 +1,64 @@
-"""The piece list as CSV, one row a piece, for a spreadsheet."""
+"""The piece list and the parts list as CSV, for a spreadsheet."""
 
 import csv
 import io
+from collections.abc import Iterable, Sequence
 
 from ..plan import Plan
+from ..relief.heights import undecided
+from ..stock.parts_list import material_name, parts_list
+from ..work.parts import Job
 
 COLUMNS = (
-    "number", "part", "wood", "grain_deg", "thickness_mm", "shim_mm", "height_mm", "area_mm2",
-    "coat", "board", "board_x_mm", "board_y_mm", "saw_order", "blade", "cut_mm", "minutes", "pilot_holes", "copy", "glue_order",
+    "number", "layer", "part", "wood", "grain_deg", "thickness_mm", "shim_mm", "height_mm", "area_mm2", "coat", "board",
+    "board_x_mm", "board_y_mm", "saw_order", "blade", "cut_mm", "minutes", "pilot_holes", "copy", "glue_order",
+)  # fmt: skip
+PARTS_COLUMNS = (
+    "part", "role", "layer", "material", "thickness_mm", "count", "width_mm", "height_mm", "area_mm2", "weight_kg", "keys",
 )  # fmt: skip
 
 
 def piece_list_csv(plan: Plan) -> str:
-    """Rows in number order. Words that a spreadsheet could take for a formula are quoted with an apostrophe."""
+    """One row a piece, in number order. Words that a spreadsheet could take for a formula are quoted with an
+    apostrophe."""
+    composition, job, cuts, glue = plan.composition, plan.job, plan.saw.by_piece, plan.glue.by_part
+    rows = []
+    for p in sorted(composition.made, key=lambda p: p.number):
+        cut, place, row = cuts.get(p.key), composition.placed(p.key), glue.get(str(p.key))
+        x, y = (place.point if place else None) or (None, None)
+        known = not undecided(job, p.key)
+        rows.append([
+            p.number, _safe(composition.home[p.key].name), _safe(p.part),
+            composition.rack.shelf[job.material[p.key]].name if job.known(p.key) else _safe(job.material[p.key]),
+            _or_empty(p.grain_deg), _or_empty(job.thickness_mm[p.key] if known else None), _or_empty(p.shim_mm),
+            _or_empty(job.lifted_mm(p) if known else None), round(job.pieces[p.key].area_mm2, 1), p.coat,
+            _safe(place.board if place else ""), _or_empty(x), _or_empty(y),
+            cut.order if cut else "", cut.blade.no if cut else "", round(cut.length_mm, 1) if cut else "",
+            round(cut.minutes, 1) if cut else "", len(cut.holes) if cut else "", "ABCD"[plan.paper[p.key] - 1],
+            row.order if row else "",
+        ])  # fmt: skip
+    return _csv(COLUMNS, rows)
+
+
+def parts_list_csv(job: Job) -> str:
+    """The parts list, one row a line; `count` is for all copies, with spares."""
+    shelf, names = job.composition.rack.shelf, {layer.key: layer.name for layer in job.composition.layers}
+    rows = (
+        [
+            _safe(line.name), line.role, _safe(names.get(line.layer, "")), _safe(material_name(shelf, line.material)),
+            _or_empty(line.thickness_mm), line.count, round(line.width_mm, 1), round(line.height_mm, 1),
+            round(line.area_mm2, 1), "" if line.weight_kg is None else round(line.weight_kg, 4), " ".join(line.keys),
+        ]
+        for line in parts_list(job)
+    )  # fmt: skip
+    return _csv(PARTS_COLUMNS, rows)
+
+
+def _csv(columns: Sequence[str], rows: Iterable[list]) -> str:
     buffer = io.StringIO()
-    rows = csv.writer(buffer, lineterminator="\r\n")
-    rows.writerow(COLUMNS)
-    layer, cuts = plan.composition.in_hand, plan.saw.by_piece
-    glue = {step.piece: step.order for step in plan.glue.steps}
-    for p in sorted(layer.pieces, key=lambda p: p.number):
-        cut = cuts.get(p.key)
-        rows.writerow(
-            [
-                p.number, _safe(p.part), plan.composition.rack.shelf.wood(p.wood).name if p.wood else "", _or_empty(p.grain_deg), _or_empty(p.thickness_mm),
-                _or_empty(p.shim_mm), _or_empty(p.height_mm), round(layer.coverage.area_mm2[p.key], 1),
-                p.coat, _safe(p.board), _or_empty(p.board_x_mm), _or_empty(p.board_y_mm),
-                cut.order if cut else "", cut.blade.no if cut else "", round(cut.length_mm, 1) if cut else "",
-                round(cut.minutes, 1) if cut else "", len(cut.holes) if cut else "", "ABCD"[plan.copies[p.key] - 1],
-                glue.get(p.key, ""),
-            ]
-        )  # fmt: skip
+    writer = csv.writer(buffer, lineterminator="\r\n")
+    writer.writerow(columns)
+    writer.writerows(rows)
     return buffer.getvalue()
 
 

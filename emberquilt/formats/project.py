@@ -9,7 +9,7 @@ import io
 import json
 import zipfile
 import zlib
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import cache
 from importlib.resources import files
 
@@ -29,10 +29,12 @@ from ..practice import Practice
 from ..rack.coats import coat_of
 from ..rack.rack import Rack
 from ..rack.woods import Shelf, Wood, typed_wood, woods
-from ..work.composition import Composition, Layer, Piece
+from ..work.composition import Composition, Layer, Piece, Placement
+from ..work.decisions import Decisions, Reshaped
+from .older import modern
 
 FORMAT = "emberquilt-composition"
-VERSION = 3
+VERSION = 4
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50
@@ -79,7 +81,8 @@ def document_of(project: Project) -> dict:
         "width_mm": composition.width_mm,
         "height_mm": composition.height_mm,
         "practice": composition.practice.as_dict(),
-        "pins": composition.pins,
+        "decisions": composition.decisions.as_dict(),
+        "placements": {key: asdict(place) for key, place in composition.placements.items()},
         "intake": [finding.as_dict() for finding in composition.intake_findings],
         "layers": [_layer_document(layer) for layer in composition.layers],
         "log": list(project.log),
@@ -90,8 +93,11 @@ def document_of(project: Project) -> dict:
 
 def own_woods(composition: Composition) -> list[Wood]:
     """Woods that this work speaks of and that are not the shipped ones."""
-    codes = {p.wood for p in composition.pieces()} | set(composition.pins.get("pack", {}).get("woods", ()))
-    codes |= {code for kept in composition.pins.get("palettes", ()) for code, _ in kept["woods"]}
+    decided = composition.decisions
+    codes = {composition.wood_of(p) for p in composition.pieces()}
+    codes |= {code for pack in decided.wood.packs for code in pack.woods}
+    codes |= {code for kept in decided.wood.palettes for code, _ in kept.woods}
+    codes |= {own.material for own in (decided.relief.rails, decided.relief.base) if own is not None}
     shelf, shipped = composition.rack.shelf, woods()
     return [shelf[code] for code in sorted(codes) if code in shelf and shipped.get(code) != shelf[code]]
 
@@ -118,9 +124,6 @@ def _layer_document(layer: Layer) -> dict:
                 "opening": p.opening,
                 "coat": p.coat,
                 "locked": p.locked,
-                "board": p.board,
-                "board_x_mm": p.board_x_mm,
-                "board_y_mm": p.board_y_mm,
                 "rings": [
                     shapely.get_coordinates(ring)[:-1].round(3).tolist()
                     for ring in (layer.coverage.by_key[p.key].exterior, *layer.coverage.by_key[p.key].interiors)
@@ -132,8 +135,10 @@ def _layer_document(layer: Layer) -> dict:
 
 
 @cache
-def schema() -> dict:
-    return json.loads((files("emberquilt") / "data" / "composition-3.schema.json").read_text(encoding="utf-8"))
+def schema(version: int = VERSION) -> dict:
+    """The JSON Schema of documents of a version; one tells the first three."""
+    name = f"composition-{max(version, 3)}.schema.json"
+    return json.loads((files("emberquilt") / "data" / name).read_text(encoding="utf-8"))
 
 
 def read_project(data: bytes) -> Project:
@@ -146,6 +151,8 @@ def read_project(data: bytes) -> Project:
             document = read_json(archive.read(DOCUMENT).decode())
             version = document.get("version") if isinstance(document, dict) else None
             _check_document(document, version)
+            if document["version"] < VERSION:
+                document = modern(document)
             source_name = document["source"].removeprefix("source/")
             source = archive.read(document["source"]) if document["source"] in archive.namelist() else b""
     except zipfile.BadZipFile:
@@ -163,16 +170,14 @@ def read_project(data: bytes) -> Project:
 
 
 def read_planned(data: bytes) -> Project:
-    """The project, once it is sure that every layer of it can be planned: a file that would break a page is refused
-    whole. Raises `BadProject`."""
+    """The project, once it is sure that all of it can be planned: a file that would break a page is refused whole.
+    Raises `BadProject`."""
     project = read_project(data)
-    work = project.composition
     try:
-        for layer in work.layers:
-            plan = Plan(replace(work, hand=layer.key))
-            cards(plan)
-            if not any(f.code == "no-dates" for f in plan.every_finding):
-                _ = plan.schedule
+        plan = Plan(project.composition)
+        cards(plan.job, plan.steps, plan.saw, plan.glue)
+        if not any(f.code == "no-dates" for f in plan.every_finding):
+            _ = plan.schedule
     except Exception as problem:
         words = str(problem) if isinstance(problem, EmberError) else f"{type(problem).__name__}: {str(problem)[:80]}"
         raise BadProject(f"No plan can be made of this project file, so it is refused: {words}") from problem
@@ -189,20 +194,22 @@ def _check_log(log: list[dict]) -> None:
             raise BadProject(f"A date in this file's log lies in the year {year}; it is refused.")
 
 
-def _check_pins(pins: dict) -> None:
-    """What was decided about the plan must be what a plan can be made of."""
+def _decisions(values: dict) -> Decisions:
+    """What was decided about the plans must be what a plan can be made of."""
     try:
-        if "start" in pins:
-            day_of(pins["start"])
+        decided = Decisions.from_dict(values)
+        if decided.calendar.start:
+            day_of(decided.calendar.start)
         for text in (
-            *(f["keys"] for f in pins.get("flows", ())),
-            *(k for p in pins.get("palettes", ()) for _, k in p["woods"]),
+            *(flow.keys for flow in decided.wood.flows),
+            *(keys for kept in decided.wood.palettes for _, keys in kept.woods),
         ):
             keys_in(text)
     except BadChoice as problem:
         raise BadProject(f"A decision in this project file cannot be kept: {problem}") from None
     except ValueError:
         raise BadProject("A list of pieces in this project file is damaged.") from None
+    return decided
 
 
 def _check_entries(archive: zipfile.ZipFile) -> None:
@@ -222,7 +229,7 @@ def _check_document(document, version) -> None:
         raise BadProject(
             f"This project file is of version {version}; this workshop reads up to {VERSION}. Update and open it again."
         )
-    problem = next(iter(_validator().iter_errors(document)), None)
+    problem = next(iter(_validator(int(version) if version in (1, 2, 3) else VERSION).iter_errors(document)), None)
     if problem is not None:
         place = "/".join(str(p) for p in problem.absolute_path) or "the document"
         raise BadProject(f"This project file is damaged at {place}: {problem.message[:120]}.")
@@ -231,11 +238,11 @@ def _check_document(document, version) -> None:
 
 
 @cache
-def _validator():
+def _validator(version: int):
     """Whole numbers must be written as such: 1.0 would be no key."""
     base = jsonschema.Draft202012Validator
     whole = base.TYPE_CHECKER.redefine("integer", lambda _, v: isinstance(v, int) and not isinstance(v, bool))
-    return jsonschema.validators.extend(base, type_checker=whole)(schema())
+    return jsonschema.validators.extend(base, type_checker=whole)(schema(version))
 
 
 def _composition(document: dict) -> Composition:
@@ -248,16 +255,29 @@ def _composition(document: dict) -> Composition:
         raise BadProject("Two layers in this project file have the same key.")
     if not any(layer.pieces for layer in layers):
         raise BadProject("This project file holds no pieces.")
-    _check_pins(document["pins"])
     try:
         practice = Practice.from_dict(document["practice"])
     except BadChoice as problem:
         raise BadProject(f"The practice in this project file is damaged: {problem}") from None
     findings = tuple(Finding.from_dict(values) for values in document["intake"])
-    return Composition(
-        document["name"], document["width_mm"], document["height_mm"], layers, practice, document["pins"],
-        intake_findings=findings, rack=Rack(shelf),
+    composition = Composition(
+        document["name"], document["width_mm"], document["height_mm"], layers, practice,
+        _decisions(document["decisions"]), intake_findings=findings, rack=Rack(shelf),
+        placements={key: Placement(**place) for key, place in document["placements"].items()},
     )  # fmt: skip
+    return _with_subjects(composition)
+
+
+def _with_subjects(composition: Composition) -> Composition:
+    """Without what is said of pieces and layers that the file does not hold."""
+    made = frozenset(p.key for p in composition.made)
+    left = Reshaped(pieces=made, layers=frozenset(layer.key for layer in composition.layers))
+    placements = {
+        key: place
+        for key, place in composition.placements.items()
+        if not (name := key.partition("/")[0]).isdecimal() or int(name) in made
+    }
+    return replace(composition, decisions=composition.decisions.after(left), placements=placements)
 
 
 def _own_wood(values: dict) -> Wood:

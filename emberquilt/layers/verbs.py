@@ -1,4 +1,4 @@
-"""Verbs that make and change layers: each a pure function from a composition, its layer in hand and values to an `Edit`."""
+"""Verbs that make and change layers: each a pure function from what is acted on and values to an `Edit`."""
 
 from dataclasses import replace
 from typing import Any
@@ -13,9 +13,12 @@ from ..intake.knobs import CHOICES
 from ..outline.coverage import on_grid
 from ..outline.plates import plate
 from ..outline.surgery import LEAST_MM2
-from ..pattern.verbs import Values, closed_line, keys_of, length_of, named, reshaped, whole_number
+from ..pattern.verbs import reshaped, some_keys
 from ..work.change import Born, Edit
 from ..work.composition import LAYER_KINDS, Composition, Layer, Piece
+from ..work.register import Values, verb
+from ..work.setting import closed_line, length_of, named, whole_number
+from ..work.view import Target
 from .bridges import bridge as bridges
 from .stack import sheet_faces
 from .stack import stack as stack_of
@@ -57,13 +60,14 @@ BARE = Piece(0, 0)
 OPEN = Piece(0, 0, opening=True)
 
 
-def stack(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
-    """The layer in hand as a stack of sheets, one for each colour (or part, or wood), each reaching under the next."""
-    layer = composition.whole
+@verb("stack")
+def stack(target: Target, values: Values) -> Edit:
+    """A layer as a stack of sheets, one for each colour (or part, or wood), each reaching under the next."""
+    composition, layer = target.composition, target.one_layer
     by = str(values.get("by") or "colour")
     if by not in ("colour", "part", "wood"):
         raise BadChoice("Sheets can be told apart by colour, part or wood.")
-    group_of = {p.key: getattr(p, by) for p in layer.solid.pieces}
+    group_of = {p.key: getattr(p, by) for p in layer.without_openings.pieces}
     groups = list(dict.fromkeys(group_of.values()))
     if len(groups) < 2:
         raise BadChoice(f"All pieces of this layer are of one {by}: there is nothing to stack.")
@@ -76,10 +80,10 @@ def stack(composition: Composition, _pieces: list[Piece], values: Values) -> Edi
     taken = [p.number for other in composition.layers if other is not layer for p in other.pieces]
     births = _Births(composition, 1 + max(taken, default=0))
     layers: dict[int, dict[str, Any] | None] = {layer.key: None}
-    for i, sheet in enumerate(stack_of(layer.solid.coverage, group_of, order, reach)):
+    for i, sheet in enumerate(stack_of(layer.without_openings.coverage, group_of, order, reach)):
         name = (f"Sheet {i + 1}" + (f", {sheet.group}" if by != "colour" else ""))[:80]
         layers[key + i] = _fields(name, "sheet", place + i / MOST_LAYERS, thickness_mm=composition.practice.stock_mm)
-        first = next(p for p in layer.solid.pieces if group_of[p.key] == sheet.group)
+        first = next(p for p in layer.without_openings.pieces if group_of[p.key] == sheet.group)
         grain = first.grain_deg if first.wood else None
         like = Piece(0, 0, first.wood, grain, part=first.part if by == "part" else "", colour=first.colour)
         for outline in sheet.solid:
@@ -96,23 +100,24 @@ def _order(groups: list[str], layer: Layer, group_of: dict[int, str], front: str
     if front in ("dark", "light"):
         light = {}
         for group in groups:
-            colours = [p.colour for p in layer.solid.pieces if group_of[p.key] == group and p.colour]
+            colours = [p.colour for p in layer.without_openings.pieces if group_of[p.key] == group and p.colour]
             light[group] = lab_of(colours[0])[0] if colours else 100.0
         return sorted(groups, key=lambda g: light[g], reverse=front == "dark")
     if front != "inner":
         raise BadChoice("In front can stand the darkest, the lightest, or what lies innermost.")
-    outer = shapely.boundary(layer.solid.coverage.without_gaps)
+    outer = shapely.boundary(layer.without_openings.coverage.without_gaps)
     border = dict.fromkeys(groups, 0.0)
-    for key, outline in layer.solid.coverage.by_key.items():
+    for key, outline in layer.without_openings.coverage.by_key.items():
         border[group_of[key]] += shapely.intersection(shapely.boundary(outline), outer).length
     return sorted(groups, key=lambda g: -border[g])
 
 
-def overlay(composition: Composition, pieces: list[Piece], values: Values) -> Edit:
+@verb("overlay")
+def overlay(target: Target, values: Values) -> Edit:
     """The chosen pieces as a layer in front. copy: the layer keeps them too; move: they leave openings behind; figure:
     they leave one whole plate behind. Pieces that move keep their numbers."""
-    layer, how = composition.whole, values.get("how") or "copy"
-    keys = keys_of(pieces)
+    composition, layer, pieces = target.composition, target.one_layer, target.pieces
+    how, keys = values.get("how") or "copy", some_keys(target.pieces)
     if how not in ("copy", "move", "figure"):
         raise BadChoice("An overlay can be a copy, be lifted off, or be a figure on a plate.")
     key, place = _next_layer(composition), composition.layers.index(layer)
@@ -132,8 +137,10 @@ def overlay(composition: Composition, pieces: list[Piece], values: Values) -> Ed
     return Edit(f"overlay of {named(pieces)}", left, born=births.made, layers=layers)
 
 
-def add_layer(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
+@verb("add_layer")
+def add_layer(target: Target, values: Values) -> Edit:
     """A new sheet, backer, spacer or overlay: drawn, of the picture's outline, or of an outline with a margin."""
+    composition = target.composition
     kind = str(values.get("kind") or "sheet")
     if kind not in LAYER_KINDS or kind == "mosaic":
         raise BadChoice("A layer can be a backer, a sheet, a spacer or an overlay.")
@@ -164,13 +171,16 @@ def add_layer(composition: Composition, _pieces: list[Piece], values: Values) ->
     return Edit(f"layer “{name}”", born=births.made, layers={key: fields})
 
 
-def layer_fields(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
-    """Name, kind, thickness, material, note and the flush flag of the layer in hand."""
-    layer = composition.whole
+@verb("layer")
+def layer_fields(target: Target, values: Values) -> Edit:
+    """Name, kind, thickness, material, note and the flush flag of a layer."""
+    composition, layer = target.composition, target.one_layer
     changed: dict[str, Any] = {}
     for name, most in (("name", 80), ("material", 80), ("note", 200)):
         if name in values:
             changed[name] = " ".join(str(values[name]).split())[:most]
+    if changed.get("material"):
+        changed["material"] = composition.rack.shelf.code_of(changed["material"]) or changed["material"]
     if "name" in changed and not changed["name"]:
         raise BadChoice("Give the layer a name.")
     if "kind" in values:
@@ -188,9 +198,10 @@ def layer_fields(composition: Composition, _pieces: list[Piece], values: Values)
     return Edit(f"layer {layer.name}", layers={layer.key: changed} if changed else {})
 
 
-def move_layer(composition: Composition, _pieces: list[Piece], values: Values) -> Edit:
-    """The layer in hand one place to the front or the back."""
-    layer = composition.whole
+@verb("move_layer")
+def move_layer(target: Target, values: Values) -> Edit:
+    """A layer one place to the front or the back."""
+    composition, layer = target.composition, target.one_layer
     here = composition.layers.index(layer)
     there = here + (1 if values.get("to") == "front" else -1)
     if not 0 <= there < len(composition.layers):
@@ -199,19 +210,21 @@ def move_layer(composition: Composition, _pieces: list[Piece], values: Values) -
     return Edit(f"layer {layer.name} moved", layers={layer.key: {"position": there}, other.key: {"position": here}})
 
 
-def drop_layer(composition: Composition, _pieces: list[Piece], _values: Values) -> Edit:
-    layer = composition.whole
+@verb("drop_layer")
+def drop_layer(target: Target, _values: Values) -> Edit:
+    composition, layer = target.composition, target.one_layer
     if len(composition.layers) == 1:
         raise BadChoice("This is the only layer; a picture keeps one.")
     return Edit(f"layer {layer.name} taken out", gone=tuple(p.key for p in layer.pieces), layers={layer.key: None})
 
 
-def bridge(composition: Composition, pieces: list[Piece], values: Values) -> Edit:
+@verb("bridge")
+def bridge(target: Target, values: Values) -> Edit:
     """Strips of wood from a part that nothing holds to the rest of its sheet."""
-    layer = composition.whole
+    composition, layer, pieces = target.composition, target.one_layer, target.pieces
     width = length_of(values, composition, "width", 0.5, 100.0, BRIDGE_MM)
     count = whole_number(values.get("count") or 2, 1, 3)
-    made = bridges(layer.coverage, set(layer.openings), keys_of(pieces)[0], width, count)
+    made = bridges(layer.coverage, set(layer.openings), some_keys(pieces)[0], width, count)
     edit = reshaped(composition, layer, made, f"bridge to {named(pieces)}")
     strips = {key for key, (parent, _) in zip(edit.born, made.born, strict=True) if parent == 0}
     return _grown_together(layer, edit, strips)
@@ -233,14 +246,3 @@ def _grown_together(layer: Layer, edit: Edit, strips: set[int]) -> Edit:
     born = {k: b for k, b in edit.born.items() if k not in strips}
     outlines = {k: o for k, o in edit.outlines.items() if k not in group} | {into: whole}
     return replace(edit, outlines=outlines, born=born, gone=tuple({*edit.gone, *(k for k in old if k != into)}))
-
-
-LAYERING = {
-    "stack": stack,
-    "overlay": overlay,
-    "add_layer": add_layer,
-    "layer": layer_fields,
-    "move_layer": move_layer,
-    "drop_layer": drop_layer,
-    "bridge": bridge,
-}

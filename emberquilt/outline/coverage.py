@@ -74,6 +74,15 @@ class Coverage:
             self._derived[name] = compute()
         return self._derived[name]
 
+    def against(self, name: Hashable, others: tuple["Coverage", ...], compute: Callable[[], T]) -> T:
+        """What `compute` derives from these outlines and those of others together, kept under `name` until it is asked
+        for with other ones."""
+        kept = self._derived.get(("against", name))
+        if kept is None or len(kept[0]) != len(others) or any(a is not b for a, b in zip(kept[0], others, strict=True)):
+            kept = others, compute()
+            self._derived["against", name] = kept
+        return kept[1]
+
     def each(
         self,
         name: Hashable,

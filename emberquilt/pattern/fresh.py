@@ -3,6 +3,7 @@
 from ..intake.proposal import Proposal
 from ..practice import Practice
 from ..work.composition import Composition, Layer, Piece
+from ..work.decisions import Decisions, PatternDecisions
 
 
 def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composition:
@@ -16,6 +17,6 @@ def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composi
     )
     kind = "sheet" if openings else "mosaic"
     layer = Layer(1, "Picture", kind, proposal.coverage, pieces)
-    pins = {"lettered": True} if openings else {}
-    return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice, pins,
+    decided = Decisions(pattern=PatternDecisions(lettered=bool(openings)))
+    return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice, decided,
                        intake_findings=proposal.findings)  # fmt: skip

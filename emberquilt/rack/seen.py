@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Protocol
 
 import numpy as np
 
@@ -14,17 +13,6 @@ from .rack import Rack
 Look = tuple[str, str, str]
 """Wood, coat and board: pieces of one look have one colour."""
 NO_WOOD: Lab = lab_of("#fbf6ea")
-
-
-class Wooden(Protocol):
-    """Whatever has a wood, a coat and a board: a piece."""
-
-    @property
-    def wood(self) -> str: ...
-    @property
-    def coat(self) -> str: ...
-    @property
-    def board(self) -> str: ...
 
 
 @dataclass(frozen=True)
@@ -41,13 +29,11 @@ class Seen:
     def older(self) -> "Seen":
         return Seen(self.rack, self.finish, aged=True)
 
-    def look(self, piece: Wooden) -> Look:
-        board = self.rack.by_name.get(piece.board)
-        coloured = board is not None and board.lab is not None and board.wood == piece.wood
-        return piece.wood, piece.coat, piece.board if coloured else ""
-
-    def lab(self, piece: Wooden) -> Lab:
-        return self.lab_of(self.look(piece))
+    def look(self, wood: str, coat: str = "", board: str = "") -> Look:
+        """What decides a colour: the board counts where it is of that wood and its photo tells its own colour."""
+        known = self.rack.by_name.get(board)
+        coloured = known is not None and known.lab is not None and known.wood == wood
+        return wood, coat, board if coloured else ""
 
     def lab_of(self, look: Look) -> Lab:
         if look not in self._lab:
@@ -67,12 +53,11 @@ class Seen:
         moved = np.array(lab) + np.array(own) - np.array(lab_of(wood.raw))
         return float(np.clip(moved[0], 0, 100)), float(moved[1]), float(moved[2])
 
-    def hex(self, piece: Wooden) -> str:
-        return hex_of(self.lab(piece))
+    def hex(self, look: Look) -> str:
+        return hex_of(self.lab_of(look))
 
-    def apart(self, pieces: Sequence[Wooden], first: np.ndarray, second: np.ndarray) -> np.ndarray:
-        """CIEDE2000 between the pieces at positions `first` and those at `second`, as they will look."""
-        looks = [self.look(p) for p in pieces]
+    def apart(self, looks: Sequence[Look], first: np.ndarray, second: np.ndarray) -> np.ndarray:
+        """CIEDE2000 between the looks at positions `first` and those at `second`."""
         number = {look: i for i, look in enumerate(sorted(set(looks)))}
         labs = np.array([self.lab_of(look) for look in number]).reshape(-1, 3)
         of = np.array([number[look] for look in looks], int)
@@ -85,9 +70,9 @@ class Seen:
             else np.zeros(0)
         )
 
-    def between(self, first: Wooden, second: Wooden) -> float:
-        """CIEDE2000 between two pieces as they will look."""
-        a, b = sorted((self.look(first), self.look(second)))
+    def between(self, first: Look, second: Look) -> float:
+        """CIEDE2000 between two looks."""
+        a, b = sorted((first, second))
         if (a, b) not in self._apart:
             self._apart[a, b] = float(difference(self.lab_of(a), self.lab_of(b)))
         return self._apart[a, b]

@@ -77,6 +77,13 @@ class Shelf(Mapping[str, Wood]):
         except KeyError:
             raise BadChoice(f"There is no wood called “{code}” on the shelf.") from None
 
+    def code_of(self, words: str) -> str:
+        """The code of what is called so, by its code or its name; empty where nothing is."""
+        if words in self._table:
+            return words
+        plain = words.strip().lower()
+        return next((wood.code for wood in self._table.values() if wood.name.lower() == plain), "")
+
     def name(self, code: str) -> str:
         """Its name as it stands within a sentence."""
         return self.wood(code).name.lower()

@@ -1,85 +1,50 @@
-"""Heights: what each piece stands above the backer, the shims under it, and the totals."""
+"""Heights: what stands how high, the shims and spacers under it, and the totals of the whole work."""
 
 from collections import Counter
 from dataclasses import dataclass
 
-import shapely
-
-from ..findings import Finding, Fix, name_pieces
-from ..practice import Practice
-from ..rack.woods import Shelf, woods
-from ..work.composition import Layer
+from ..work.parts import Job, Part
 
 
 @dataclass(frozen=True)
 class Relief:
-    """Totals of one layer. `shims` counts by height; areas in mm2; `lowest` and `highest` are tops in mm."""
+    """Totals of one copy, all layers. `lowest` and `highest` are tops above what the rearmost layer lies on, `depth` from
+    the very back, in mm; `thicknesses` and `shims` count by height; areas in mm2."""
 
     lowest_mm: float
     highest_mm: float
+    depth_mm: float
     thicknesses: tuple[tuple[float, int], ...]
     shims: tuple[tuple[float, int, float], ...]
     undecided: int
     weight_kg: float
-    """Of the pieces whose wood and thickness are known, at 12 % moisture, without shims and backer."""
+    """Of all parts whose material and thickness are known, at 12 % moisture."""
 
 
-def relief_of(layer: Layer, practice: Practice, shelf: Shelf | None = None) -> Relief:
-    shelf = woods() if shelf is None else shelf
-    decided = [p for p in layer.pieces if p.height_mm is not None]
-    heights = [p.height_mm or 0.0 for p in decided] or [0.0]
-    shimmed = [p for p in decided if p.shim_mm > 0]
-    area = {p.key: shim_outline(layer.coverage.by_key[p.key], practice.shim_inset_mm).area for p in shimmed}
-    shims = tuple(
-        (mm, count, sum(area[p.key] for p in shimmed if p.shim_mm == mm))
-        for mm, count in sorted(Counter(p.shim_mm for p in shimmed).items())
+def relief_of(job: Job) -> Relief:
+    composition = job.composition
+    made = composition.made
+    tops = [job.lifted_mm(p) for p in made] or [0.0]
+    decided = Counter(job.thickness_mm[p.key] for p in made if not undecided(job, p.key))
+    shims = Counter(shim.thickness_mm for shim in job.shims)
+    area = {mm: sum(shim.area_mm2 for shim in job.shims if shim.thickness_mm == mm) for mm in shims}
+    return Relief(
+        min(tops),
+        max(tops),
+        job.depth_mm,
+        tuple(sorted(decided.items())),
+        tuple((mm, count, area[mm]) for mm, count in sorted(shims.items())),
+        sum(1 for p in made if undecided(job, p.key)),
+        sum(weight_kg(job, part) or 0.0 for part in job.of_one),
     )
-    known = [p for p in decided if p.wood]
-    area_m2 = {key: mm2 / 1e6 for key, mm2 in layer.coverage.area_mm2.items()}
-    weight = sum(area_m2[p.key] * (p.thickness_mm or 0.0) / 1000 * shelf.wood(p.wood).density_kg_m3 for p in known)
-    thicknesses = tuple(sorted(Counter(p.thickness_mm or 0.0 for p in decided).items()))
-    return Relief(min(heights), max(heights), thicknesses, shims, len(layer.pieces) - len(decided), weight)
 
 
-def shim_outline(outline: shapely.Polygon, inset_mm: float) -> shapely.Geometry:
-    """The shim under a piece: smaller all round so that it never shows. Empty where the piece is too narrow for one."""
-    return shapely.buffer(outline, -inset_mm, join_style="mitre")
+def undecided(job: Job, key: int) -> bool:
+    """Neither the piece nor its layer says how thick it is; the usual stock is reckoned with."""
+    return job.composition.by_key[key].thickness_mm is None and not job.composition.home[key].thickness_mm
 
 
-def relief_findings(layer: Layer, practice: Practice) -> list[Finding]:
-    findings = []
-    bare = sorted((p for p in layer.pieces if p.thickness_mm is None), key=lambda p: p.number)
-    if bare:
-        keys = tuple(p.key for p in bare)
-        words = "Piece" if len(bare) == 1 else f"{len(bare)} pieces"
-        findings.append(
-            Finding(
-                "no-thickness",
-                "relief",
-                f"{words} without a stock thickness: {name_pieces([p.number for p in bare])}. "
-                f"Until then {practice.say(practice.stock_mm)} is reckoned with.",
-                "Heights, stock and blade follow from the thickness.",
-                keys,
-                amount=len(bare),
-                limit=0,
-                fix=Fix("Give them the usual stock", "thickness", {"pieces": list(keys), "mm": practice.stock_mm}),
-            )
-        )
-    shimmed = sorted((p for p in layer.pieces if p.shim_mm > 0), key=lambda p: p.number)
-    narrow = [p for p in shimmed if layer.coverage.spots[p.key].radius_mm <= practice.shim_inset_mm]
-    if narrow:
-        several = len(narrow) > 1
-        findings.append(
-            Finding(
-                "no-room-for-shim",
-                "relief",
-                f"{name_pieces([p.number for p in narrow])} {'are' if several else 'is'} too narrow for a shim that stays "
-                f"{practice.say(practice.shim_inset_mm)} inside the edge. Use thicker stock, or a narrower margin.",
-                "Shims stay inside the piece so that they never show.",
-                tuple(p.key for p in narrow),
-                limit=practice.shim_inset_mm,
-                unit="mm",
-                fix=Fix("Thicker stock there", "thicken", {"pieces": [p.key for p in narrow]}),
-            )
-        )
-    return findings
+def weight_kg(job: Job, part: Part) -> float | None:
+    """Weight of a part at 12 % moisture; None where nobody knows what its material weighs."""
+    wood = job.composition.rack.shelf.get(part.material)
+    return None if wood is None else part.area_mm2 / 1e6 * part.thickness_mm / 1000 * wood.density_kg_m3

@@ -21,6 +21,14 @@ def rests_of(coverage: Coverage, radius_mm: float, keys: Iterable[int]) -> dict[
     return {key: rest for key in wanted if (rest := table[key]) is not None}
 
 
+def rests_of_outlines(radius_mm: float, outlines: dict[str, shapely.Geometry]) -> dict[str, Rest]:
+    """The same for outlines that no coverage keeps, by their keys."""
+    if not outlines:
+        return {}
+    found = corner_rests(radius_mm, [], np.array(list(outlines.values())))
+    return {key: rest for key, rest in zip(outlines, found, strict=True) if rest is not None}
+
+
 def corner_rests(radius_mm: float, _keys: list[int], outlines: np.ndarray) -> list[Rest | None]:
     """For each outline what a disc of that radius, rolling along its outside, leaves standing in its worst inner
     corner: the largest circle that fits there, across. None where that is no more than `DEEP_MM`."""

@@ -1,22 +1,22 @@
-"""The sawing plan: for each piece blade, holes, length of cut and minutes, in an order with its reasons."""
+"""The sawing plan: for each part blade, holes, length of cut and minutes, in an order with its reasons."""
 
+import math
 from dataclasses import dataclass
 from functools import partial
-from heapq import heappop, heappush
-from itertools import groupby
+from itertools import count
 
 import numpy as np
 import shapely
 
-from ..constants import GRID_MM
 from ..outline.coverage import Coverage
 from ..practice import Practice
 from ..rack.woods import Shelf
-from ..wood.packs import MOST_WOODS
-from ..work.composition import Composition, Layer, Piece
+from ..work.parts import Job, Part
 from .blades import DETAIL_STEPS, Blade, choose_blade, finer_blades
-from .corners import rests_of
-from .holes import PilotHole, hole_in, hole_on, pilot_holes
+from .blanks import Blank, blanks_of
+from .corners import rests_of, rests_of_outlines
+from .holes import PilotHole, pilot_holes
+from .lines import from_the_edge, sawn_together, start_point
 
 USUAL_STOCK_MM = 19.05
 USUAL_HARDNESS_LBF = 950.0
@@ -25,270 +25,294 @@ MINUTES_PER_HOLE = 1.2
 """Drill, thread the blade, clamp it again: common practice, no source."""
 
 
+Lengths = tuple[float, float, tuple[PilotHole, ...]]
+"""Of one cut: its length, how much of it goes round openings (mm), and its pilot holes."""
+
+
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """One piece to saw. `order` counts from 1; `minutes` holds the shop's own correction; start is a point in mm."""
+    """One part to saw, and what its line sets free besides (`frees`). `order` counts from 1; `runs` how often it is sawn
+    for all copies; `first_minutes` and `again_minutes`, with the shop's own correction, of the first run and of each
+    further one; start is a point in mm; `inside_mm` of the length goes round openings."""
 
     order: int
-    piece: int
+    part: str
+    frees: tuple[str, ...]
+    blank: int
     blade: Blade
     chapter: int
     length_mm: float
-    minutes: float
+    inside_mm: float
+    first_minutes: float
+    again_minutes: float
+    runs: int
     holes: tuple[PilotHole, ...]
     start_mm: tuple[float, float]
     teeth_in_cut: float
     reason: str
 
+    @property
+    def piece(self) -> int:
+        """Key of the piece that it saws; 0 for a backer, shim, spacer or base."""
+        return int(self.part) if self.part.isdecimal() else 0
+
+    @property
+    def minutes(self) -> float:
+        """For all copies."""
+        return self.first_minutes + (self.runs - 1) * self.again_minutes
+
 
 @dataclass(frozen=True, slots=True)
 class Chapter:
-    """Cuts that share a blade, one after another."""
+    """Cuts that share a blade, one after another; `late` those that wait for the fitted pieces."""
 
     number: int
     blade: Blade
-    pieces: tuple[int, ...]
+    parts: tuple[str, ...]
     minutes: float
+    late: bool = False
+
+    @property
+    def pieces(self) -> tuple[int, ...]:
+        return tuple(int(key) for key in self.parts if key.isdecimal())
 
 
 @dataclass(frozen=True, slots=True)
+class Row:
+    """Of a layer of fitted pieces the row that crosses most joints, and by how much it grows."""
+
+    layer: int
+    joints: int
+    growth_mm: float
+
+
+@dataclass(frozen=True)
 class SawPlan:
-    """`boards` lie on each other and are sawn as one: minutes, lengths and blades are those of the whole pack."""
+    """`copies` of the work are sawn, `high` at a time; lengths are those of one run, minutes those of all."""
 
     cuts: tuple[Cut, ...]
     chapters: tuple[Chapter, ...]
+    blanks: tuple[Blank, ...]
+    rows: tuple[Row, ...]
     gap_mm: float
-    row_growth_mm: float
-    row_joints: int
-    boards: int = 1
+    copies: int = 1
+    high: int = 1
 
     @property
     def minutes(self) -> float:
         return sum(cut.minutes for cut in self.cuts)
 
     @property
+    def by_part(self) -> dict[str, Cut]:
+        """The cut that sets each part of one copy free."""
+        return {key: cut for cut in self.cuts for key in cut.frees}
+
+    @property
     def by_piece(self) -> dict[int, Cut]:
-        return {cut.piece: cut for cut in self.cuts}
+        return {int(key): cut for key, cut in self.by_part.items() if key.isdecimal()}
+
+    @property
+    def pieces(self) -> tuple[int, ...]:
+        """Keys of the pieces that are sawn, in order."""
+        return tuple(int(key) for cut in self.cuts for key in cut.frees if key.isdecimal())
+
+    @property
+    def boards(self) -> int:
+        """Most boards that lie on each other in a pack."""
+        return max((blank.stack for blank in self.blanks if blank.pack), default=1)
+
+    @property
+    def row(self) -> Row | None:
+        """The row that grows most."""
+        return max(self.rows, key=lambda row: row.growth_mm, default=None)
+
+    def minutes_of_blank(self, blank: int) -> float:
+        """Minutes of all that comes out of one blank, in all copies."""
+        return sum(cut.minutes for cut in self.cuts if cut.blank == blank)
+
+    def after(self, cut: Cut | None) -> int | None:
+        """Key of the piece that is sawn after a cut, the first one after the last."""
+        order = [c.piece for c in self.cuts if c.piece]
+        if not order:
+            return None
+        return order[(order.index(cut.piece) + 1) % len(order)] if cut is not None and cut.piece in order else order[0]
+
+    def run_copies(self, cut: Cut, run: int) -> tuple[int, ...]:
+        """Numbers of the copies that a run (from 1) of a cut is for."""
+        each = self.at_once(cut)
+        return tuple(range((run - 1) * each + 1, min(run * each, self.copies) + 1))
+
+    def at_once(self, cut: Cut) -> int:
+        blank = self.blanks[cut.blank]
+        return blank.stack if blank.pack else self.high
 
 
-@dataclass(frozen=True, slots=True)
-class Blank:
-    """What lies on the saw table for one cut: wood of this thickness and hardness."""
-
-    thickness_mm: float
-    hardness_lbf: float
+def saw_plan(job: Job) -> SawPlan:
+    """Every part that is of something, in sawing order."""
+    return plan_with(job, job.composition.decisions.saw.high)
 
 
-def saw_plan(composition: Composition) -> SawPlan:
-    """Every piece of the mosaic that has a wood, in sawing order."""
-    layer, practice, shelf = composition.in_hand, composition.practice, composition.rack.shelf
-    chosen = [p for p in layer.pieces if p.wood]
-    first = {key: i for i, key in enumerate(composition.pins.get("saw_first", []))}
-    inside = layer.coverage.once("inside", lambda: _enclosed(layer))
-    packed = practice.fit == "stack"
-    blank_of, boards = _stack(composition, chosen) if packed else (_single(chosen, practice, shelf), 1)
-    blade_of = _blades(layer, practice, blank_of)
-    area = layer.coverage.area_mm2
-
-    def rank(p: Piece):
-        pinned = first.get(p.key, len(first))
-        own = () if packed else (p.wood, _thickness(p, practice))
-        return (pinned, blade_of[p.key].size, *own, -inside.get(p.key, 0), area[p.key])
-
-    ordered = sorted(chosen, key=rank)
-    if packed:
-        ordered = _from_the_edge(layer, ordered, inside, {p.key: rank(p)[:2] for p in chosen})
-    lengths, holes = _alone(layer, ordered, blade_of) if not packed else _together(layer, ordered, blade_of)
+def plan_with(job: Job, high: int) -> SawPlan:
+    """The plan, with so many copies sawn at once as the job's blanks say."""
+    blanks = blanks_of(job)
+    blade_of = {key: blade for blank in blanks for key, blade in _blades(job, blank).items()}
+    inside = enclosed_by_key(job)
+    order = _in_order(job, blanks, blade_of, inside)
+    of_blank: dict[int, list[str]] = {}
+    for key, at in order:
+        of_blank.setdefault(at, []).append(key)
+    lengths: dict[str, Lengths] = {}
+    for at, keys in of_blank.items():
+        lengths |= _lengths(job, blanks[at], keys, blade_of)
+    frees = {freed[0]: freed for blank in blanks for freed in blank.frees}
     cuts: list[Cut] = []
+    counted = count(1)
     chapter = 0
-    for i, piece in enumerate(ordered):
-        blade = blade_of[piece.key]
-        if not cuts or cuts[-1].blade != blade:
-            chapter += 1
-        before = ordered[i - 1] if i else None
-        reason = _reason(piece, before, piece.key in first, inside, blade, blade_of, None if packed else shelf)
-        cuts.append(
-            _cut(
-                i + 1,
-                piece.key,
-                layer,
-                blade,
-                chapter,
-                practice,
-                blank_of[piece.key],
-                lengths[piece.key],
-                holes[piece.key],
-                reason,
-            )
-        )
-    gap, joints = joint_gap_mm(practice, cuts), layer.coverage.once("joints", lambda: _longest_row(layer))
-    return SawPlan(tuple(cuts), _chapters(cuts), gap, gap * joints, joints, boards)
+    for i, (key, at) in enumerate(order):
+        blank, before = blanks[at], cuts[-1] if cuts else None
+        if before is None or before.blade != blade_of[key] or blanks[before.blank].late != blank.late:
+            chapter = next(counted)
+        reason = _reason(job, key, at, before, blanks, blade_of, inside)
+        cuts.append(_cut(job, i + 1, frees[key], at, blank, blade_of[key], chapter, lengths[key], reason))
+    gap = joint_gap_mm(job.composition.practice, cuts)
+    return SawPlan(tuple(cuts), _chapters(cuts, blanks), blanks, _rows(job, gap), gap, job.copies, high)
 
 
-def _single(chosen: list[Piece], practice: Practice, shelf: Shelf) -> dict[int, Blank]:
-    """Each piece from its own board."""
-    return {p.key: Blank(_thickness(p, practice), shelf.wood(p.wood).hardness_lbf) for p in chosen}
+def _in_order(
+    job: Job, blanks: tuple[Blank, ...], blade_of: dict[str, Blade], inside: dict[str, int]
+) -> list[tuple[str, int]]:
+    """Leading parts and their blanks: what waits for the fitted pieces last, then what you put first, by blade, by
+    material, out of one blank after the other; inside before outside, small before large."""
+    first = {str(key): i for i, key in enumerate(job.composition.decisions.saw.first)}
+    entries = [(key, at) for at, blank in enumerate(blanks) for key in blank.leads]
+
+    def rank(entry: tuple[str, int]):
+        key, at = entry
+        blank = blanks[at]
+        own = () if blank.pack else (blank.material, blank.thickness_mm)
+        shared = at if blank.layer else -1
+        return (blank.late, first.get(key, len(first)), blade_of[key].size, blank.pack, *own, shared,
+                -inside.get(key, 0), job.by_key[key].area_mm2)  # fmt: skip
+
+    ranked = sorted(entries, key=rank)
+    packs = [at for at, blank in enumerate(blanks) if blank.pack]
+    for at in packs:
+        ranked = _pack_from_the_edge(job, ranked, at, blanks, inside, rank)
+    return ranked
 
 
-def _stack(composition: Composition, chosen: list[Piece]) -> tuple[dict[int, Blank], int]:
-    """Every piece out of one pack: of the woods that were decided for it, otherwise of those in use, as many as a pack
-    holds."""
-    shelf, practice = composition.rack.shelf, composition.practice
-    decided = [code for code in composition.pins.get("pack", {}).get("woods", ()) if code in shelf]
-    codes = decided if len(decided) > 1 else list(dict.fromkeys(p.wood for p in chosen))[:MOST_WOODS]
-    thick = max((_thickness(p, practice) for p in chosen), default=practice.stock_mm) * max(1, len(codes))
-    hard = max((shelf.wood(code).hardness_lbf for code in codes), default=USUAL_HARDNESS_LBF)
-    return {p.key: Blank(thick, hard) for p in chosen}, max(1, len(codes))
+def _pack_from_the_edge(job: Job, ranked: list, at: int, blanks, inside: dict[str, int], rank) -> list:
+    """The pieces of a pack in their places, but each next to something open where that is to be had."""
+    places = [i for i, (_, blank) in enumerate(ranked) if blank == at]
+    keys = [int(ranked[i][0]) for i in places]
+    coverage = job.composition.layer(blanks[at].layer).without_openings.coverage
+    depth = {int(key): n for key, n in inside.items() if key.isdecimal()}
+    group = {key: rank((str(key), at))[:3] for key in keys}
+    for i, key in zip(places, from_the_edge(coverage, keys, depth, group), strict=True):
+        ranked[i] = (str(key), at)
+    return ranked
 
 
-def _blades(layer: Layer, practice: Practice, blank_of: dict[int, Blank]) -> dict[int, Blade]:
-    """For each piece the usual blade of its blank, or the first finer one that turns its tightest inner corner. A
+def _blades(job: Job, blank: Blank) -> dict[str, Blade]:
+    """For each part the usual blade of its blank, or the first finer one that turns its tightest inner corner. A
     corner that none turns is sawn from both sides with the usual one."""
-    usual = {key: choose_blade(practice, b.thickness_mm, b.hardness_lbf) for key, b in blank_of.items()}
-    offers = {key: finer_blades(practice, usual[key], b.thickness_mm) for key, b in blank_of.items()}
-    blade_of = dict(usual)
-    waiting = list(blank_of)
-    for step in range(DETAIL_STEPS + 1):
-        tried: dict[Blade, list[int]] = {}
-        for key in waiting:
-            if step < len(offers[key]):
-                tried.setdefault(offers[key][step], []).append(key)
-        waiting = []
-        for blade, keys in tried.items():
-            left = rests_of(layer.coverage, blade.line_mm(practice.fit), keys)
-            waiting += left
-            blade_of |= {key: blade for key in keys if key not in left}
+    practice = job.composition.practice
+    usual = choose_blade(practice, blank.thickness_mm, blank.hardness_lbf)
+    offers = finer_blades(practice, usual, blank.thickness_mm)
+    blade_of = dict.fromkeys(blank.leads, usual)
+    waiting = list(blank.leads)
+    for blade in offers[: DETAIL_STEPS + 1]:
+        left = tight_corners(job, blade.line_mm(practice.fit), waiting)
+        blade_of |= {key: blade for key in waiting if key not in left}
+        waiting = [key for key in waiting if key in left]
+        if not waiting:
+            break
     return blade_of
 
 
-Holes = dict[int, tuple[PilotHole, ...]]
+def tight_corners(job: Job, radius_mm: float, keys: list[str]) -> dict[str, tuple[float, tuple[float, float]]]:
+    """Of these parts those with inner corners tighter than the radius: how much is left standing, and where."""
+    found: dict[str, tuple[float, tuple[float, float]]] = {}
+    by_layer: dict[int, list[int]] = {}
+    bare = [key for key in keys if not key.isdecimal()]
+    for key in keys:
+        if key.isdecimal():
+            by_layer.setdefault(job.composition.home[int(key)].key, []).append(int(key))
+    for layer, pieces in by_layer.items():
+        coverage = job.composition.layer(layer).coverage
+        found |= {str(key): rest for key, rest in rests_of(coverage, radius_mm, pieces).items()}
+    return found | rests_of_outlines(radius_mm, {key: job.by_key[key].outline for key in bare})
 
 
-def _alone(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
-    """Cut lengths and holes where every piece is sawn from its own board: all of its outline, a hole in each
-    opening."""
-    coverage = layer.coverage
-    lengths, holes = {}, {}
-    for p in ordered:
-        blade = blade_of[p.key]
-        # all rings of a polygon make up its length
-        lengths[p.key] = float(coverage.by_key[p.key].length)
-        holes[p.key] = coverage.of(p.key, ("holes", blade.no), partial(pilot_holes, blade=blade))
-    return lengths, holes
+def _lengths(job: Job, blank: Blank, order: list[str], blade_of: dict[str, Blade]):
+    """For each leading part of a blank, sawn in this order: length, how much of it goes round openings, and its pilot
+    holes. Out of its own blank a part is sawn all round; in a shared one a seam is sawn once, with the first of its
+    two."""
+    if blank.layer:
+        coverage = job.composition.layer(blank.layer).without_openings.coverage
+        return sawn_together(coverage, order, blade_of, wood_between=blank.pack)
+    made = {}
+    for key in order:
+        part, blade = job.by_key[key], blade_of[key]
+        holes = _holes_of(job, part, blade)
+        whole = float(part.outline.length)
+        made[key] = whole, whole - _outer_mm(part.outline), holes
+    return made
 
 
-def _together(layer: Layer, ordered: list[Piece], blade_of: dict[int, Blade]) -> tuple[dict[int, float], Holes]:
-    """Cut lengths and holes where all pieces come out of one pack. A seam is sawn once, with the first of its two. An
-    opening has its hole in the waste, drilled for the first piece beside it; a closed line with nothing open beside it
-    yet has one on the line itself, since all round it is wood."""
-    coverage = layer.coverage
-    place = {p.key: i for i, p in enumerate(ordered)}
-    holes: dict[int, list[PilotHole]] = {key: [] for key in place}
-    for waste in _openings(coverage):
-        beside = [key for key in place if coverage.by_key[key].intersects(waste)]
-        if beside:
-            first = min(beside, key=place.__getitem__)
-            spot = hole_in(waste, blade_of[first])
-            holes[first].append(spot if spot.bit_mm else hole_on(start_point(waste), blade_of[first]))
-    lengths: dict[int, float] = {}
-    sawn: set[int] = set()
-    for key in place:
-        neighbours = coverage.neighbours[key]
-        shared = sum(seam.length_mm for other, seam in neighbours.items() if other in sawn)
-        lengths[key] = max(0.0, float(coverage.by_key[key].length) - shared)
-        for line, beside_line in _lines(coverage, key):
-            bare = line.exterior.length - sum(neighbours[other].length_mm for other in beside_line)
-            if bare <= GRID_MM and not sawn & set(beside_line):
-                holes[key].append(hole_on(start_point(line), blade_of[key]))
-        sawn.add(key)
-    return lengths, {key: tuple(own) for key, own in holes.items()}
+def _holes_of(job: Job, part: Part, blade: Blade) -> tuple[PilotHole, ...]:
+    if not part.key.isdecimal():
+        return pilot_holes(part.outline, blade)
+    coverage = job.composition.home[part.id.piece].coverage
+    return coverage.of(part.id.piece, ("holes", blade.no), partial(pilot_holes, blade=blade))
 
 
-def _openings(coverage: Coverage) -> list[shapely.Polygon]:
-    """What the pieces enclose and none of them covers; of an opening with an island in it, what lies round the
-    island."""
-    rings = [shapely.Polygon(ring) for part in shapely.get_parts(coverage.outside) for ring in part.interiors]
-    return [part for ring in rings for part in shapely.get_parts(shapely.difference(ring, coverage.outside))]
+def _outer_mm(outline: shapely.Geometry) -> float:
+    return sum(float(part.exterior.length) for part in shapely.get_parts(outline))
 
 
-def _lines(coverage: Coverage, key: int) -> list[tuple[shapely.Polygon, list[int]]]:
-    """The closed lines of a piece, its outline and each of its openings as what they enclose, with the neighbours along
-    each."""
-    outline, neighbours = coverage.by_key[key], list(coverage.neighbours[key])
-    found = []
-    for ring in outline.interiors:
-        inside = shapely.Polygon(ring)
-        within = [other for other in neighbours if inside.covers(coverage.by_key[other])]
-        found.append((inside, within))
-        neighbours = [other for other in neighbours if other not in within]
-    return [(shapely.Polygon(outline.exterior), neighbours), *found]
+def enclosed_by_key(job: Job) -> dict[str, int]:
+    """How many pieces of its layer run all round each piece that lies inside another."""
+    depth: dict[str, int] = {}
+    for layer in job.composition.layers:
+        made = layer.without_openings.coverage
+        inside = made.once("inside", lambda c=made: _enclosed(c))  # type: ignore[misc]
+        depth |= {str(key): n for key, n in inside.items()}
+    return depth
 
 
-def _from_the_edge(layer: Layer, ranked: list[Piece], inside: dict[int, int], group: dict[int, tuple]) -> list[Piece]:
-    """Pieces of a pack in an order in which each next one has something open beside it, as far as that is to be had:
-    within each group in turn (`group`: what they are sorted by before all else) the first in rank that lies at an edge
-    or beside one already sawn. What another encloses is sawn first all the same: its line is closed in any case."""
-    coverage = layer.coverage
-    border = {key: sum(s.length_mm for s in coverage.neighbours[key].values()) for key in coverage.keys}
-    rank = {p.key: i for i, p in enumerate(ranked)}
-    by_key = {p.key: p for p in ranked}
-    ordered: list[Piece] = []
-    sawn: set[int] = set()
-    for _, several in groupby(ranked, key=lambda p: group[p.key]):
-        waiting = {p.key for p in several}
-        reached = {
-            key
-            for key in waiting
-            if inside.get(key)
-            or coverage.by_key[key].length - border[key] > GRID_MM
-            or not sawn.isdisjoint(coverage.neighbours[key])
-        }
-        heap = sorted(rank[key] for key in reached)
-        rest = sorted(rank[key] for key in waiting)[::-1]
-        while waiting:
-            key = ranked[heappop(heap) if heap else rest.pop()].key
-            if key not in waiting:
-                continue
-            waiting.discard(key)
-            sawn.add(key)
-            ordered.append(by_key[key])
-            for other in coverage.neighbours[key]:
-                if other in waiting and other not in reached:
-                    reached.add(other)
-                    heappush(heap, rank[other])
-    return ordered
-
-
-def _thickness(piece: Piece, practice: Practice) -> float:
-    return piece.thickness_mm or practice.stock_mm
-
-
-def _enclosed(layer: Layer) -> dict[int, int]:
-    """Pieces that lie in another's opening, with how deep they are nested."""
+def _enclosed(coverage: Coverage) -> dict[int, int]:
     depth: dict[int, int] = {}
-    for key, outline in layer.coverage.by_key.items():
+    for key, outline in coverage.by_key.items():
         for ring in outline.interiors:
             opening = shapely.Polygon(ring)
             shapely.prepare(opening)
-            for other, polygon in layer.coverage.by_key.items():
+            for other, polygon in coverage.by_key.items():
                 if other != key and opening.contains(polygon):
                     depth[other] = depth.get(other, 0) + 1
     return depth
 
 
-def _reason(
-    piece: Piece, before: Piece | None, pinned: bool, inside: dict, blade: Blade, blade_of: dict, shelf: Shelf | None
-) -> str:
-    """Why a piece is sawn when it is; `shelf` where pieces come from boards of their own woods."""
-    if pinned:
+def _reason(job: Job, key: str, at: int, before: Cut | None, blanks: tuple[Blank, ...], blade_of, inside) -> str:
+    """Why a part is sawn when it is."""
+    blank, shelf = blanks[at], job.composition.rack.shelf
+    if key.isdecimal() and int(key) in job.composition.decisions.saw.first:
         return "you put it first"
-    if before is None or blade_of[before.key] != blade:
-        return f"first with No. {blade.no}"
-    if shelf is not None and before.wood != piece.wood:
-        return f"{shelf.name(piece.wood)} together"
-    if inside.get(piece.key):
+    if blank.late and (before is None or not blanks[before.blank].late):
+        return "traced once the pieces are fitted"
+    if before is None or before.blade != blade_of[key]:
+        return f"first with No. {blade_of[key].no}"
+    if before.blank != at and blank.layer and not blank.pack:
+        return f"{job.composition.layer(blank.layer).name} out of one sheet"
+    if blanks[before.blank].material != blank.material and not blank.pack:
+        return f"{_material(shelf, blank)} together"
+    if key in inside:
         return "inside before outside"
-    return "small before large" if shelf is not None else "from the edge inwards"
+    return "from the edge inwards" if blank.pack else "small before large"
+
+
+def _material(shelf: Shelf, blank: Blank) -> str:
+    return shelf.name(blank.material) if blank.material in shelf else "stacked woods"
 
 
 def feed_mm_per_minute(practice: Practice, thickness_mm: float, hardness_lbf: float) -> float:
@@ -301,57 +325,75 @@ def feed_mm_per_minute(practice: Practice, thickness_mm: float, hardness_lbf: fl
 
 
 def _cut(
-    order: int, key: int, layer: Layer, blade: Blade, chapter: int, practice: Practice, blank: Blank, length_mm: float,
-    holes: tuple[PilotHole, ...], reason: str,
+    job: Job, order: int, frees: tuple[str, ...], at: int, blank: Blank, blade: Blade, chapter: int, lengths: Lengths,
+    reason: str,
 ) -> Cut:  # fmt: skip
-    minutes = length_mm / feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf)
-    minutes += practice.minutes_per_cut + MINUTES_PER_HOLE * len(holes)
+    key = frees[0]
+    practice = job.composition.practice
+    length, inside, holes = lengths
+    work = length / feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf) + MINUTES_PER_HOLE * len(holes)
+    first = (work + practice.minutes_per_cut) * practice.estimate_ratio
+    again = work * practice.repeat_share * practice.estimate_ratio
+    runs = math.ceil(job.copies / (blank.stack if blank.pack else job.composition.decisions.saw.high))
     on_line = next(((h.x_mm, h.y_mm) for h in holes if h.on_line), None)
     return Cut(
         order,
         key,
+        frees,
+        at,
         blade,
         chapter,
-        length_mm,
-        minutes * practice.estimate_ratio,
+        length,
+        inside,
+        first,
+        again,
+        runs,
         holes,
-        on_line or layer.coverage.of(key, "start", start_point),
+        on_line or _start(job, key),
         blade.teeth_in_cut(blank.thickness_mm),
         reason,
     )
 
 
-def start_point(outline: shapely.Polygon) -> tuple[float, float]:
-    """The sharpest outward corner: start at a point, never in the middle of a curve."""
-    xy = shapely.get_coordinates(outline.exterior)[:-1]
-    back, ahead = xy - np.roll(xy, 1, axis=0), np.roll(xy, -1, axis=0) - xy
-    cross = back[:, 0] * ahead[:, 1] - back[:, 1] * ahead[:, 0]
-    turn = np.arctan2(cross, (back * ahead).sum(axis=1))
-    winding = np.sign(turn.sum()) or 1.0
-    x, y = xy[int(np.argmax(turn * winding))]
-    return float(x), float(y)
+def _start(job: Job, key: str) -> tuple[float, float]:
+    if key.isdecimal():
+        return job.composition.home[int(key)].coverage.of(int(key), "start", start_point)
+    return start_point(max(shapely.get_parts(job.by_key[key].outline), key=lambda part: part.area))
 
 
-def _chapters(cuts: list[Cut]) -> tuple[Chapter, ...]:
+def _chapters(cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[Chapter, ...]:
     chapters = []
     for number in range(1, (cuts[-1].chapter if cuts else 0) + 1):
         own = [c for c in cuts if c.chapter == number]
-        chapters.append(Chapter(number, own[0].blade, tuple(c.piece for c in own), sum(c.minutes for c in own)))
+        parts = tuple(key for c in own for key in c.frees)
+        late = blanks[own[0].blank].late
+        chapters.append(Chapter(number, own[0].blade, parts, sum(c.minutes for c in own), late))
     return tuple(chapters)
 
 
 def joint_gap_mm(practice: Practice, cuts: list[Cut]) -> float:
     """How far a joint opens: one kerf when each piece is cut on the line or together in a pack, none when sanded to
     it."""
-    if not cuts or practice.fit == "beside":
+    own = [cut for cut in cuts if cut.piece]
+    if not own or practice.fit == "beside":
         return 0.0
-    return max(cut.blade.kerf_mm for cut in cuts)
+    return max(cut.blade.kerf_mm for cut in own)
 
 
-def _longest_row(layer: Layer, lines: int = 24) -> int:
+def _rows(job: Job, gap_mm: float) -> tuple[Row, ...]:
+    rows = []
+    for layer in job.composition.layers:
+        coverage = layer.without_openings.coverage
+        if layer.kind in ("mosaic", "overlay") and len(coverage):
+            joints = coverage.once("joints", lambda c=coverage: _longest_row(c))  # type: ignore[misc]
+            rows.append(Row(layer.key, joints, gap_mm * joints))
+    return tuple(rows)
+
+
+def _longest_row(coverage: Coverage, lines: int = 24) -> int:
     """Most joints that any straight row or column crosses."""
-    left, top, right, bottom = layer.coverage.bounds_mm
-    outlines = np.array(layer.coverage.outlines)
+    left, top, right, bottom = coverage.bounds_mm
+    outlines = np.array(coverage.outlines)
     shapely.prepare(outlines)
     most = 0
     for t in (np.arange(lines) + 0.5) / lines:

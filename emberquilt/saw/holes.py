@@ -26,9 +26,10 @@ class PilotHole:
     """Drilled on the line itself: what lies inside is wood, and the kerf takes the hole with it."""
 
 
-def pilot_holes(outline: shapely.Polygon, blade: Blade) -> tuple[PilotHole, ...]:
+def pilot_holes(outline: shapely.Geometry, blade: Blade) -> tuple[PilotHole, ...]:
     """A hole for every opening in the outline, for a piece from a blank of its own: all inside it is waste."""
-    return tuple(hole_in(shapely.Polygon(ring), blade) for ring in outline.interiors)
+    rings = (ring for part in shapely.get_parts(outline) for ring in part.interiors)
+    return tuple(hole_in(shapely.Polygon(ring), blade) for ring in rings)
 
 
 def hole_in(waste: shapely.Polygon, blade: Blade) -> PilotHole:

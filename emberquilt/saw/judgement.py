@@ -1,30 +1,33 @@
 """What will go wrong at the saw."""
 
 from ..findings import Finding, Fix, name_pieces
-from ..work.composition import Composition
-from .corners import DEEP_MM, rests_of
-from .cuts import SawPlan
+from ..work.parts import Job
+from ..work.register import judgement
+from .corners import DEEP_MM
+from .cuts import SawPlan, tight_corners
 
 MOST_GROWTH_MM = 2.0
 """A row that grows by more than this no longer fits its backer or frame: common practice, no source."""
 
 
-def saw_findings(composition: Composition, plan: SawPlan) -> list[Finding]:
-    return [
-        *_too_small(composition),
-        *_undrillable(composition, plan),
-        *_tight_corners(composition, plan),
-        *_row_growth(composition, plan),
-    ]
+@judgement("saw", plan="saw")
+def saw_findings(job: Job, plan: SawPlan) -> list[Finding]:
+    """Pieces too small to hold, openings without a bit, corners no blade turns, rows that grow."""
+    return [*_too_small(job), *_undrillable(job, plan), *_tight_corners(job, plan), *_row_growth(job, plan)]
 
 
-def _too_small(composition: Composition) -> list[Finding]:
-    layer, limit = composition.in_hand, composition.practice.hold_mm
-    spots = layer.coverage.spots
-    small = sorted((p for p in layer.pieces if 2 * spots[p.key].radius_mm < limit), key=lambda p: p.number)
+def _too_small(job: Job) -> list[Finding]:
+    composition, limit = job.composition, job.composition.practice.hold_mm
+    across = {
+        key: 2 * spot.radius_mm
+        for layer in composition.layers
+        for key, spot in layer.coverage.spots.items()
+        if key in job.pieces
+    }
+    small = sorted((p for p in composition.made if across[p.key] < limit), key=lambda p: p.number)
     if not small:
         return []
-    worst = min(2 * spots[p.key].radius_mm for p in small)
+    worst = min(across[p.key] for p in small)
     several = len(small) > 1
     named = name_pieces([p.number for p in small])
     say = composition.practice.say
@@ -32,8 +35,9 @@ def _too_small(composition: Composition) -> list[Finding]:
         Finding(
             "too-small",
             "saw",
-            f"{named} {'are' if several else 'is'} {say(worst)}{' or little more' if several else ''} at the fattest: too small "
-            f"to hold beside the blade. Stick {'them' if several else 'it'} to a carrier board; {say(limit)} is safe to hold.",
+            f"{named} {'are' if several else 'is'} {say(worst)}{' or little more' if several else ''} at the fattest: too "
+            f"small to hold beside the blade. Stick {'them' if several else 'it'} to a carrier board; {say(limit)} is "
+            "safe to hold.",
             "Thickest place of the piece (largest circle that fits) against what fingers can hold.",
             tuple(p.key for p in small),
             amount=round(worst, 1),
@@ -44,17 +48,16 @@ def _too_small(composition: Composition) -> list[Finding]:
     ]
 
 
-def _undrillable(composition: Composition, plan: SawPlan) -> list[Finding]:
-    say = composition.practice.say
-    number = {p.key: p.number for p in composition.in_hand.pieces}
+def _undrillable(job: Job, plan: SawPlan) -> list[Finding]:
+    say = job.composition.practice.say
     return [
         Finding(
             "no-bit-fits",
             "saw",
-            f"An opening of {number[cut.piece]} is {say(hole.room_mm)} at its fattest: no bit fits that lets "
+            f"An opening of {job.by_key[cut.part].name} is {say(hole.room_mm)} at its fattest: no bit fits that lets "
             f"No. {cut.blade.no} through. Take a finer blade there.",
             "The bit leaves 0.5 mm of waste round it and is 0.1 mm wider than the blade.",
-            (cut.piece,),
+            (cut.piece,) if cut.piece else (),
             (round(hole.x_mm, 2), round(hole.y_mm, 2)),
             amount=round(hole.room_mm, 1),
             unit="mm",
@@ -66,14 +69,15 @@ def _undrillable(composition: Composition, plan: SawPlan) -> list[Finding]:
     ]
 
 
-def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
+def _tight_corners(job: Job, plan: SawPlan) -> list[Finding]:
     """Inner corners that a blade cannot turn, gathered by blade."""
-    coverage, practice = composition.in_hand.coverage, composition.practice
-    number = {p.key: p.number for p in composition.in_hand.pieces}
+    practice = job.composition.practice
+    number = {p.key: p.number for p in job.composition.made}
     findings = []
     for blade in dict.fromkeys(cut.blade for cut in plan.cuts):
         radius = blade.line_mm(practice.fit)
-        left = rests_of(coverage, radius, [cut.piece for cut in plan.cuts if cut.blade == blade])
+        mine = [cut.part for cut in plan.cuts if cut.blade == blade and cut.piece]
+        left = {int(key): rest for key, rest in tight_corners(job, radius, mine).items()}
         if not left:
             continue
         keys = sorted(left, key=lambda key: number[key])
@@ -100,10 +104,8 @@ def _tight_corners(composition: Composition, plan: SawPlan) -> list[Finding]:
     return findings
 
 
-def _row_growth(composition: Composition, plan: SawPlan) -> list[Finding]:
-    if plan.row_growth_mm < MOST_GROWTH_MM:
-        return []
-    say, stacked = composition.practice.say, composition.practice.fit == "stack"
+def _row_growth(job: Job, plan: SawPlan) -> list[Finding]:
+    say, stacked = job.composition.practice.say, job.composition.practice.fit == "stack"
     advice = (
         "Cut together in a pack it cannot be sanded away: a finer blade leaves less, or saw each beside the line."
         if stacked
@@ -113,13 +115,15 @@ def _row_growth(composition: Composition, plan: SawPlan) -> list[Finding]:
         Finding(
             "row-growth",
             "saw",
-            f"Each joint opens by {say(plan.gap_mm)}; over {plan.row_joints} joints in the longest row that is "
-            f"{say(plan.row_growth_mm)}. {advice}",
+            f"Each joint opens by {say(plan.gap_mm)}; over {row.joints} joints in the longest row that is "
+            f"{say(row.growth_mm)}. {advice}",
             "On the line, and in a pack, every joint opens by one kerf, and the kerfs add up along a row.",
-            amount=round(plan.row_growth_mm, 1),
+            amount=round(row.growth_mm, 1),
             limit=MOST_GROWTH_MM,
             unit="mm",
-            layer=composition.whole.key,
+            layer=row.layer,
             fix=Fix("Saw beside the line", "practice", {"fit": "beside"}),
         )
+        for row in plan.rows
+        if row.growth_mm >= MOST_GROWTH_MM
     ]

@@ -1,19 +1,16 @@
-"""How much of each wood at each thickness, with an honest allowance for what the saw and the layout waste."""
+"""How much of each material at each thickness, with an honest allowance for what the saw and the layout waste."""
 
 import math
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
 from ..constants import MM3_PER_BOARD_FOOT, MM_PER_INCH
-from ..findings import Finding, Fix, name_pieces
-from ..outline.coverage import Coverage
-from ..practice import Practice
 from ..rack.boards import Board
-from ..rack.woods import Shelf, woods
-from ..work.composition import Layer, Piece
+from ..work.parts import Job, Part
 
 MEASURED_MM = 0.4
 """A board counts as thick enough when it lacks no more than this: a 3/4 in board is often 19 mm."""
@@ -23,18 +20,26 @@ SPACING_MM = 3.0
 
 @dataclass(frozen=True, slots=True)
 class Need:
-    """Stock for one wood and thickness. `net` is the pieces' own area; `rough` what to have at hand; `owned` what is
-    free on boards that hold at least one of its pieces; `short` the rough area of what finds no board. `fit_nowhere`
-    are pieces larger than every board of the wood that is thick enough, where there is any."""
+    """Stock for one material and thickness, all copies. `parts` are keys in one copy, `count` how many are cut in all;
+    `net` the parts' own area; `rough` what to have at hand; `owned` what is free on boards that hold at least one of
+    them; `short` the rough area of what finds no board. `fit_nowhere` are parts larger than every board of the material
+    that is thick enough, where there is any. `sheet`: it is sold by the sheet, not by the board foot."""
 
-    wood: str
+    material: str
     thickness_mm: float
-    pieces: tuple[int, ...]
+    parts: tuple[str, ...]
+    count: int
     net_mm2: float
     rough_mm2: float
     owned_mm2: float
     short_mm2: float
-    fit_nowhere: tuple[int, ...] = ()
+    fit_nowhere: tuple[str, ...] = ()
+    sheet: bool = False
+
+    @property
+    def pieces(self) -> tuple[int, ...]:
+        """Those of its parts that are pieces of the picture, by key."""
+        return tuple(int(key) for key in self.parts if key.isdecimal())
 
     @property
     def waste_factor(self) -> float:
@@ -80,123 +85,111 @@ def bought_feet(area_mm2: float, thickness_mm: float) -> float:
     return board_feet(area_mm2, nominal_quarters(thickness_mm) * MM_PER_INCH / 4)
 
 
-def grain_extents_mm(coverage: Coverage, grain_deg: Mapping[int, float]) -> dict[int, tuple[float, float]]:
-    """How far each piece reaches along its grain and across it."""
-    x, y, starts, owner = coverage.once("hull points", lambda: _hull_points(coverage))
-    angle_rad = np.radians([grain_deg.get(key, 0.0) for key in coverage.keys])[owner]
+Extents = dict[str, tuple[float, float]]
+
+
+def grain_extents_mm(job: Job, turn_deg: float = 0.0) -> Extents:
+    """How far each part of one copy reaches along its grain and across it, on a board whose grain is turned so."""
+    extents: Extents = {}
+    for layer in job.composition.layers:
+        coverage = layer.without_openings.coverage
+        if len(coverage):
+            corners = coverage.once("hull points", lambda c=coverage: _hull_points(c.outlines))  # type: ignore[misc]
+            grain = np.array([layer.by_key[key].grain_deg or 0.0 for key in coverage.keys])
+            extents |= zip(map(str, coverage.keys), _reach(corners, grain - turn_deg), strict=True)
+    derived = [part for part in job.of_one if not part.key.isdecimal()]
+    if derived:
+        corners = _hull_points([part.outline for part in derived])
+        grain = np.array([part.grain_deg for part in derived])
+        extents |= zip((part.key for part in derived), _reach(corners, grain - turn_deg), strict=True)
+    return extents
+
+
+def grain_boxes_mm2(job: Job) -> dict[str, float]:
+    """Area of the rectangle round each part that lies along its grain, with the spacing a saw needs."""
+    return {key: (along + SPACING_MM) * (across + SPACING_MM) for key, (along, across) in grain_extents_mm(job).items()}
+
+
+def _hull_points(outlines: Sequence[shapely.Geometry]):
+    """Corners of convex hulls one after another: x, y, where each begins, and whose each is."""
+    points, owner = shapely.get_coordinates(shapely.convex_hull(np.array(outlines)), return_index=True)
+    return *points.T, np.searchsorted(owner, np.arange(len(outlines))), owner
+
+
+def _reach(corners, grain_deg: np.ndarray) -> Iterator[tuple[float, float]]:
+    x, y, starts, owner = corners
+    angle_rad = np.radians(grain_deg)[owner]
     along = x * np.cos(angle_rad) - y * np.sin(angle_rad)
     across = x * np.sin(angle_rad) + y * np.cos(angle_rad)
     sides = [np.maximum.reduceat(v, starts) - np.minimum.reduceat(v, starts) for v in (along, across)]
-    return dict(zip(coverage.keys, zip(*(side.tolist() for side in sides), strict=True), strict=True))
+    return zip(*(side.tolist() for side in sides), strict=True)
 
 
-def grain_boxes_mm2(coverage: Coverage, grain_deg: Mapping[int, float]) -> dict[int, float]:
-    """Area of the rectangle round each piece that lies along its grain, with the spacing a saw needs."""
-    return {
-        key: (along + SPACING_MM) * (across + SPACING_MM)
-        for key, (along, across) in grain_extents_mm(coverage, grain_deg).items()
-    }
+def needs_of(job: Job) -> tuple[Need, ...]:
+    """Needs by material and thickness over all parts of all copies, largest first.
 
-
-def _hull_points(coverage: Coverage):
-    """Corners of all pieces' convex hulls one after another: x, y, where each piece begins, and whose each is."""
-    points, owner = shapely.get_coordinates(shapely.convex_hull(np.array(coverage.outlines)), return_index=True)
-    return *points.T, np.searchsorted(owner, np.arange(len(coverage))), owner
-
-
-def needs_of(layer: Layer, practice: Practice, boards: tuple[Board, ...] = ()) -> tuple[Need, ...]:
-    """Needs by wood and thickness, largest first.
-
-    Rough area is net over `practice.board_use`, but never less than the grain-aligned box of the largest piece: one
-    wide piece cannot be cut from the gaps between others. A board counts only for pieces that lie on it by their size,
-    the arrow along its grain.
+    Rough area is net over `practice.board_use`, but never less than the grain-aligned box of the largest part: one
+    wide part cannot be cut from the gaps between others. A board counts only for parts that lie on it by their size,
+    the arrow along its grain. Nothing is needed until some piece is of something.
     """
-    groups: dict[tuple[str, float], list[Piece]] = {}
-    for piece in layer.pieces:
-        if piece.wood:
-            groups.setdefault((piece.wood, piece.thickness_mm or practice.stock_mm), []).append(piece)
-    grain = {p.key: p.grain_deg or 0.0 for p in layer.pieces}
-    boxes = grain_boxes_mm2(layer.coverage, grain) if groups else {}
-    rack = _Rack(layer.coverage, grain, boards)
-    needs = []
+    if not any(job.material.values()):
+        return ()
+    practice, rack = job.composition.practice, job.composition.rack
+    groups: dict[tuple[str, float], list[Part]] = {}
+    for part in job.of_one:
+        if part.material:
+            groups.setdefault((part.material, part.thickness_mm), []).append(part)
+    spares: dict[tuple[str, float], int] = Counter((spare.material, spare.thickness_mm) for spare in job.spares)
+    boxes, free, needs = grain_boxes_mm2(job), _Rack(job), []
     # the thickest need takes its boards first: only it has no other choice
-    for (code, thickness), pieces in sorted(groups.items(), key=lambda item: (item[0][0], -item[0][1])):
-        rough_each = {p.key: layer.coverage.area_mm2[p.key] / practice.board_use for p in pieces}
-        net = sum(layer.coverage.area_mm2[p.key] for p in pieces)
-        rough = max(net / practice.board_use, *(boxes[p.key] for p in pieces))
-        usable = [b for b in boards if b.wood == code and b.thickness_mm >= thickness - MEASURED_MM]
-        owned, homeless, nowhere = rack.take(usable, rough_each, boxes)
+    for (code, thickness), parts in sorted(groups.items(), key=lambda item: (item[0][0], -item[0][1])):
+        times = dict.fromkeys((part.key for part in parts), job.copies)
+        times[parts[-1].key] += spares[code, thickness]
+        area = {part.key: part.area_mm2 for part in parts}
+        net = sum(area[key] * count for key, count in times.items())
+        rough = max(net / practice.board_use, *(boxes[key] for key in times))
+        rough_each = {key: area[key] / practice.board_use for key in times}
+        usable = [b for b in rack.boards if b.wood == code and b.thickness_mm >= thickness - MEASURED_MM]
+        owned, homeless, nowhere = free.take(usable, rough_each, boxes, times)
         short = max(sum(rough_each[k] for k in homeless), *(boxes[k] for k in homeless)) if homeless else 0.0
-        needs.append(Need(code, thickness, tuple(p.key for p in pieces), net, rough, owned, short, nowhere))
-    return tuple(sorted(needs, key=lambda need: (-need.rough_mm2, need.wood, need.thickness_mm)))
+        wood = rack.shelf.get(code)
+        needs.append(
+            Need(code, thickness, tuple(times), sum(times.values()), net, rough, owned, short, nowhere,
+                 wood is not None and wood.kind == "sheet")
+        )  # fmt: skip
+    return tuple(sorted(needs, key=lambda need: (-need.rough_mm2, need.material, need.thickness_mm)))
 
 
 class _Rack:
     """What is free on the boards while needs take from them, one after the other."""
 
-    def __init__(self, coverage: Coverage, grain_deg: dict[int, float], boards: tuple[Board, ...]):
+    def __init__(self, job: Job):
+        boards = job.composition.rack.boards
         self.free = {board.key: board.area_mm2 for board in boards}
-        self.extents = {
-            turn: grain_extents_mm(coverage, {key: deg - turn for key, deg in grain_deg.items()})
-            for turn in {board.grain_deg for board in boards}
-        }
+        self.extents = {turn: grain_extents_mm(job, turn) for turn in {board.grain_deg for board in boards}}
 
-    def holds(self, board: Board, key: int) -> bool:
+    def holds(self, board: Board, key: str) -> bool:
         along, across = self.extents[board.grain_deg][key]
         return along <= board.length_mm and across <= board.width_mm
 
-    def take(self, boards: list[Board], rough_each: dict[int, float], boxes: dict[int, float]):
-        """Pieces go to boards that hold them, the largest first, to the thinnest and smallest board with room: a
+    def take(self, boards: list[Board], rough_each: dict[str, float], boxes: dict[str, float], times: dict[str, int]):
+        """Parts go to boards that hold them, the largest first, to the thinnest and smallest board with room: a
         raster layout is the Stock station's own work, this only keeps sizes apart. Gives the area that was free on
-        boards that hold any, the pieces that found none, and those that no board could hold."""
+        boards that hold any, the parts that found none (as often as one of them did not), and those that no board could
+        hold."""
         fitting = {key: [b for b in boards if self.holds(b, key)] for key in rough_each}
         owned = sum(self.free[b.key] for b in {b.key: b for some in fitting.values() for b in some}.values())
         homeless = []
         for key in sorted(rough_each, key=lambda k: (-boxes[k], k)):
-            for board in sorted(fitting[key], key=lambda b: (b.thickness_mm, b.area_mm2, b.key)):
-                # a board that nothing was taken from holds one piece even where more of it is left over than usual
-                if rough_each[key] <= self.free[board.key] or self.free[board.key] >= board.area_mm2:
+            in_order = sorted(fitting[key], key=lambda b: (b.thickness_mm, b.area_mm2, b.key))
+            for _ in range(times[key]):
+                # a board that nothing was taken from holds one even where more of it is left over than usual
+                board = next(
+                    (b for b in in_order if rough_each[key] <= self.free[b.key] or self.free[b.key] >= b.area_mm2), None
+                )
+                if board is None:
+                    homeless.append(key)
+                else:
                     self.free[board.key] = max(0.0, self.free[board.key] - rough_each[key])
-                    break
-            else:
-                homeless.append(key)
         nowhere = tuple(key for key in rough_each if boards and not fitting[key])
         return owned, homeless, nowhere
-
-
-def _too_large(need: Need, number: Mapping[int, int]) -> str:
-    if not need.fit_nowhere:
-        return ""
-    named = name_pieces(sorted(number[key] for key in need.fit_nowhere), 4)
-    return f" No board of it holds {named}: longer or wider than any, the arrow along the grain."
-
-
-def stock_findings(
-    needs: tuple[Need, ...], practice: Practice, shelf: Shelf | None = None, number: Mapping[int, int] | None = None
-) -> list[Finding]:
-    """What is short. `number`: the number of each piece, its key where none is given."""
-    shelf = woods() if shelf is None else shelf
-    number = {key: key for need in needs for key in need.pieces} if number is None else number
-    return [
-        Finding(
-            "short-of-wood",
-            "stock",
-            f"Short of {shelf.name(need.wood)} {practice.say(need.thickness_mm)}: {practice.say_area(need.short_mm2)} "
-            f"({bought_feet(need.short_mm2, need.thickness_mm):.1f} board feet of {need.quarters}/4) to find"
-            + (
-                f" beside the {practice.say_area(need.owned_mm2)} on the rack."
-                if need.owned_mm2
-                else "; no board for it is on the rack."
-            )
-            + _too_large(need, number),
-            "Rough area by the share of a board that ends up in pieces; boards on the rack of that wood, thick, long and "
-            "wide enough.",
-            need.pieces,
-            amount=round(need.short_mm2 / 100),
-            limit=0,
-            unit="cm2",
-            fix=Fix("Note a board", "board", {"wood": need.wood}),
-        )
-        for need in needs
-        if need.short_mm2 > 0
-    ]

@@ -8,11 +8,13 @@ import shapely
 
 from ..outline.coverage import Seam
 from ..practice import Practice
-from ..rack.seen import Seen
+from ..rack.seen import Look, Seen
 from ..work.composition import Composition, Layer, Piece
+from ..work.parts import job_of
 
 MELTS_DE = 4.0
-"""Below this two neighbours cannot be told apart by colour; to `practice.reads_de` they shade. Common practice, no source."""
+"""Below this two neighbours cannot be told apart by colour; to `practice.reads_de` they shade. Common practice, no
+source."""
 STEP_MM = 1.5
 """A step in height that the eye reads: 1/16 in. Common practice, no source."""
 CLEAR_STEP_MM = 3.0
@@ -24,7 +26,8 @@ READINGS = {"reads": "separate", "shades": "shading", "melts": "lost", "open": "
 
 @dataclass(frozen=True, slots=True)
 class SeamReading:
-    """A seam and how it reads: `reading` one of `READINGS`, `apart` CIEDE2000, `turn_deg` between the arrows, `step_mm` in height."""
+    """A seam and how it reads: `reading` one of `READINGS`, `apart` CIEDE2000, `turn_deg` between the arrows, `step_mm` in
+    height."""
 
     seam: Seam
     reading: str
@@ -37,16 +40,24 @@ class Contrast(Sequence[SeamReading]):
     """How many seams read. Worked out for all at once; a reading is made when it is asked for."""
 
     def __init__(
-        self, seams: Sequence[Seam], pieces: Sequence[Piece], ends: np.ndarray, practice: Practice, seen: Seen
+        self,
+        seams: Sequence[Seam],
+        pieces: Sequence[Piece],
+        ends: np.ndarray,
+        practice: Practice,
+        seen: Seen,
+        looks: Sequence[Look],
+        height_mm: Sequence[float],
     ):
-        """`ends` (seams, 2): positions in `pieces` of the two that each seam parts."""
+        """`ends` (seams, 2): positions in `pieces` of the two that each seam parts; `looks` and `height_mm` (of tops
+        above one level) of each piece."""
         self.seams = tuple(seams)
         first, second = ends.T
-        wooden = np.array([bool(p.wood) for p in pieces], bool)
+        wooden = np.array([bool(look[0]) for look in looks], bool)
         known = wooden[first] & wooden[second]
-        self.apart = np.where(known, seen.apart(pieces, first, second), 0.0)
-        height = np.array([np.nan if p.height_mm is None else p.height_mm for p in pieces], float)
-        self.step = np.nan_to_num(np.abs(height[first] - height[second]))
+        self.apart = np.where(known, seen.apart(looks, first, second), 0.0)
+        height = np.array(height_mm, float)
+        self.step = np.abs(height[first] - height[second]).round(6)
         grain = np.array([p.grain_deg or 0.0 for p in pieces], float)
         turned = np.abs(grain[first] - grain[second]) % 180
         self.turn = np.minimum(turned, 180 - turned)
@@ -79,23 +90,24 @@ class Contrast(Sequence[SeamReading]):
         return sorted(found, key=lambda r: -r.seam.length_mm)
 
 
-def seam_reading(a: Piece, b: Piece, practice: Practice, seen: Seen) -> tuple[str, float]:
-    """How a seam of two pieces would read, and the CIEDE2000 of their finished colours."""
-    one = Contrast([Seam(a.key, b.key, 0.0, EMPTY)], [a, b], np.array([[0, 1]]), practice, seen)[0]
-    return one.reading, one.apart
+def contrast_of(composition: Composition, layer: Layer, seen: Seen | None = None) -> Contrast:
+    """Every seam of a layer, rated; `seen` for other light than today's."""
+    made = layer.without_openings
+    ends = made.coverage.once("seam ends", lambda: _ends(made, made.coverage.seams))
+    return _contrast(composition, made, made.coverage.seams, ends, seen or composition.seen)
 
 
-def contrast_of(composition: Composition, seen: Seen | None = None) -> Contrast:
-    """Every seam of the layer in hand, rated; `seen` for other light than today's."""
-    layer = composition.in_hand
-    ends = layer.coverage.once("seam ends", lambda: _ends(layer, layer.coverage.seams))
-    return Contrast(layer.coverage.seams, layer.pieces, ends, composition.practice, seen or composition.seen)
-
-
-def rated(layer: Layer, seams: Iterable[Seam], practice: Practice, seen: Seen) -> Contrast:
+def rated(composition: Composition, layer: Layer, seams: Iterable[Seam]) -> Contrast:
     """Some seams of a layer."""
-    some = tuple(seams)
-    return Contrast(some, layer.pieces, _ends(layer, some), practice, seen)
+    made, some = layer.without_openings, tuple(seams)
+    return _contrast(composition, made, some, _ends(made, some), composition.seen)
+
+
+def _contrast(composition: Composition, made: Layer, seams: Sequence[Seam], ends: np.ndarray, seen: Seen) -> Contrast:
+    job = job_of(composition)
+    looks = [composition.look_of(p) for p in made.pieces]
+    heights = [job.lifted_mm(p) for p in made.pieces]
+    return Contrast(seams, made.pieces, ends, composition.practice, seen, looks, heights)
 
 
 def _ends(layer: Layer, seams: Sequence[Seam]) -> np.ndarray:

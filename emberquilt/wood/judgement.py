@@ -8,9 +8,10 @@ import shapely
 from ..findings import Finding, Fix, name_pieces
 from ..outline.coverage import Seam
 from ..practice import Practice
-from ..rack.boards import DEFECTS, laid
-from ..rack.woods import Shelf
+from ..rack.boards import DEFECTS, Board, laid
 from ..work.composition import Composition, Layer, Piece
+from ..work.parts import Job, job_of
+from ..work.register import judgement
 from .contrast import STEP_MM, Contrast, contrast_of
 from .necks import Neck, necks
 from .strength import (
@@ -28,31 +29,31 @@ CLEAR_MM2 = 2.0
 """A piece may hang over a board's edge or a defect by this area before it is said."""
 
 
-def wood_findings(composition: Composition) -> list[Finding]:
-    """Pieces without wood, seams that will not read or age badly, grain that strays, necks that snap, bad places on boards."""
-    layer, practice, shelf = composition.in_hand, composition.practice, composition.rack.shelf
-    today = contrast_of(composition)
-    return [
-        *_without_wood(layer),
-        *_melting_seams(composition, today),
-        *_strays(composition),
-        *_weak_necks(layer, practice, shelf),
-        *_on_boards(composition),
-        *_ageing_seams(composition, today),
-    ]
+@judgement("wood")
+def wood_findings(job: Job, _plan=None) -> list[Finding]:
+    """Pieces without wood, seams that will not read or age badly, grain that strays, necks that snap, bad places on
+    boards: layer by layer."""
+    composition = job.composition
+    found = [*_without_wood(job)]
+    placed = outlines_on_boards(composition)
+    for layer in composition.layers:
+        today = contrast_of(composition, layer)
+        found += _melting_seams(composition, layer, today)
+        found += _strays(composition, layer)
+        found += _weak_necks(job, layer.without_openings)
+        found += _ageing_seams(composition, layer, today)
+    return [*found, *_on_boards(composition, placed)]
 
 
-def _without_wood(layer: Layer) -> list[Finding]:
-    bare = [p for p in layer.pieces if not p.wood]
+def _without_wood(job: Job) -> list[Finding]:
+    bare = [p for p in job.composition.made if not job.material[p.key]]
     if not bare:
         return []
     numbers = sorted(p.number for p in bare)
-    verb = "has" if len(bare) == 1 else "have"
-    noun = "Piece" if len(bare) == 1 else f"{len(bare)} pieces"
     words = (
-        f"{noun} {name_pieces(numbers)} {verb} no wood yet."
+        f"Piece {name_pieces(numbers)} has no wood yet."
         if len(bare) == 1
-        else f"{noun} {verb} no wood yet: {name_pieces(numbers)}."
+        else f"{len(bare)} pieces have no wood yet: {name_pieces(numbers)}."
     )
     keys = tuple(p.key for p in bare)
     return [
@@ -69,30 +70,27 @@ def _without_wood(layer: Layer) -> list[Finding]:
     ]
 
 
-def _melting_seams(composition: Composition, today: Contrast) -> list[Finding]:
-    lost = today.of("melts")
-    table, shelf, step = composition.in_hand.by_key, composition.rack.shelf, composition.practice.say(STEP_MM)
-    return [
-        _melting(r.seam, table[r.seam.a], table[r.seam.b], r.apart, composition.practice, shelf, step) for r in lost
-    ]
+def _melting_seams(composition: Composition, layer: Layer, today: Contrast) -> list[Finding]:
+    return [_melting(composition, layer, r.seam, r.apart) for r in today.of("melts")]
 
 
-def _melting(seam: Seam, a: Piece, b: Piece, apart: float, practice: Practice, shelf: Shelf, step: str) -> Finding:
+def _melting(composition: Composition, layer: Layer, seam: Seam, apart: float) -> Finding:
+    practice, shelf = composition.practice, composition.rack.shelf
+    a, b = layer.by_key[seam.a], layer.by_key[seam.b]
+    step = practice.say(STEP_MM)
     first, second = sorted((a, b), key=lambda p: p.number)
     turn = angle_to_grain_deg(a.grain_deg or 0, b.grain_deg or 0)
-    same = a.wood == b.wood
-    woods_here = (
-        f"both {shelf.name(a.wood)}"
-        if same
-        else f"{shelf.name(first.wood)} beside {shelf.name(second.wood)}, {apart:.1f} apart"
-    )
-    front = max((a, b), key=lambda p: p.height_mm or 0)
+    here, there = shelf.name(composition.wood_of(first)), shelf.name(composition.wood_of(second))
+    woods_here = f"both {here}" if here == there else f"{here} beside {there}, {apart:.1f} apart"
+    front = _higher(composition, a, b)
     return Finding(
         "melts",
         "wood",
-        f"{first.number} and {second.number} are {woods_here}, grain {turn:.0f}° apart, along {practice.say(seam.length_mm)}: "
-        f"they will read as one. Lift one {step} or turn its arrow {practice.turn_apart_deg:.0f}°.",
-        f"Two neighbours need a colour difference of {practice.reads_de:g} (CIEDE2000), a step of {step} or a turned grain.",
+        f"{first.number} and {second.number} are {woods_here}, grain {turn:.0f}° apart, along "
+        f"{practice.say(seam.length_mm)}: they will read as one. Lift one {step} or turn its arrow "
+        f"{practice.turn_apart_deg:.0f}°.",
+        f"Two neighbours need a colour difference of {practice.reads_de:g} (CIEDE2000), a step of {step} or a turned "
+        "grain.",
         (first.key, second.key),
         seam.middle,
         amount=round(apart, 1),
@@ -102,48 +100,55 @@ def _melting(seam: Seam, a: Piece, b: Piece, apart: float, practice: Practice, s
     )
 
 
-def _ageing_seams(composition: Composition, today: Contrast) -> list[Finding]:
+def _higher(composition: Composition, a: Piece, b: Piece) -> Piece:
+    """The one of two that stands higher, the first where they are level."""
+    job = job_of(composition)
+    return max((a, b), key=job.lifted_mm)
+
+
+def _ageing_seams(composition: Composition, layer: Layer, today: Contrast) -> list[Finding]:
     """Seams that read today and will be lost after a year of light, told once for two woods, where they are longest."""
-    layer, seen, shelf = composition.in_hand, composition.seen, composition.rack.shelf
-    if not any(shelf[p.wood].aged for p in layer.pieces if p.wood in shelf):
+    shelf = composition.rack.shelf
+    wood = {p.key: composition.wood_of(p) for p in layer.without_openings.pieces}
+    if not any(shelf[code].aged for code in wood.values() if code in shelf):
         return []
-    older = contrast_of(composition, seen.older)
+    older = contrast_of(composition, layer, composition.seen.older)
     worst: dict[tuple[str, str], tuple] = {}
     for i in np.flatnonzero(today.which("reads", "shades") & older.which("melts")).tolist():
         now, later = today[i], older[i]
-        a, b = layer.by_key[later.seam.a], layer.by_key[later.seam.b]
-        pair = (min(a.wood, b.wood), max(a.wood, b.wood))
+        one, two = wood[later.seam.a], wood[later.seam.b]
+        pair = (min(one, two), max(one, two))
         if pair not in worst or later.seam.length_mm > worst[pair][0].seam.length_mm:
-            worst[pair] = (later, now, a, b)
+            worst[pair] = (later, now, layer.by_key[later.seam.a], layer.by_key[later.seam.b])
     found = []
     for later, now, a, b in worst.values():
         first, second = sorted((a, b), key=lambda p: p.number)
-        front = max((a, b), key=lambda p: p.height_mm or 0)
+        front, step = _higher(composition, a, b), composition.practice.say(STEP_MM)
         found.append(
             Finding(
                 "ages",
                 "wood",
-                f"{shelf.wood(first.wood).name} {first.number} on {shelf.name(second.wood)} {second.number} reads {now.apart:.0f} today, "
-                f"about {later.apart:.0f} after a year of light. A step of {composition.practice.say(STEP_MM)} keeps the line.",
+                f"{shelf.wood(wood[first.key]).name} {first.number} on {shelf.name(wood[second.key])} {second.number} "
+                f"reads {now.apart:.0f} today, about {later.apart:.0f} after a year of light. A step of {step} keeps "
+                "the line.",
                 "Colours of the table of woods as they are after about a year of room light: own estimate.",
                 (first.key, second.key),
                 later.seam.middle,
                 amount=round(later.apart, 1),
                 limit=composition.practice.reads_de,
                 unit="dE00",
-                fix=Fix(f"Lift {front.number} by {composition.practice.say(STEP_MM)}", "lift",
-                        {"pieces": [front.key], "by_mm": STEP_MM}),
+                fix=Fix(f"Lift {front.number} by {step}", "lift", {"pieces": [front.key], "by_mm": STEP_MM}),
             )
-        )  # fmt: skip
+        )
     return found
 
 
-def _strays(composition: Composition) -> list[Finding]:
+def _strays(composition: Composition, layer: Layer) -> list[Finding]:
     """In a part that is kept together every arrow runs one way, and none is turned by 180 degrees where that flashes."""
     shelf = composition.rack.shelf
     parts: dict[str, list[Piece]] = defaultdict(list)
-    for p in composition.in_hand.pieces:
-        if p.part in composition.together and p.wood and p.grain_deg is not None:
+    for p in layer.without_openings.pieces:
+        if p.part in composition.decisions.wood.together and p.wood and p.grain_deg is not None:
             parts[p.part].append(p)
     found = []
     for part, members in sorted(parts.items()):
@@ -159,7 +164,8 @@ def _strays(composition: Composition) -> list[Finding]:
             if off <= STRAYS_DEG and not upside:
                 continue
             words = (
-                f"{p.number} of {part} runs down the grain where the others run up: {shelf.name(p.wood)} will flash lighter or darker."
+                f"{p.number} of {part} runs down the grain where the others run up: {shelf.name(p.wood)} will flash "
+                "lighter or darker."
                 if upside
                 else f"The arrow of {p.number} strays {off:.0f}° from the other pieces of {part}: it will look turned."
             )
@@ -181,14 +187,15 @@ def _strays(composition: Composition) -> list[Finding]:
     return found
 
 
-def _weak_necks(layer: Layer, practice: Practice, shelf: Shelf) -> list[Finding]:
+def _weak_necks(job: Job, layer: Layer) -> list[Finding]:
     findings = []
+    practice, shelf = job.composition.practice, job.composition.rack.shelf
     for key, weak in neck_table(layer, practice).items():
         piece = layer.by_key[key]
-        if not piece.wood:
+        if not job.known(key):
             continue
-        chosen, grain = shelf.wood(piece.wood), piece.grain_deg or 0.0
-        thickness = piece.thickness_mm or practice.stock_mm
+        chosen, grain = shelf.wood(job.material[key]), piece.grain_deg or 0.0
+        thickness = job.thickness_mm[key]
         for neck in weak:
             angle = angle_to_grain_deg(neck.along_deg, grain)
             if neck_moment_nmm(chosen, neck.width_mm, thickness, angle) >= HANDLING_NMM:
@@ -206,7 +213,8 @@ def _weak_necks(layer: Layer, practice: Practice, shelf: Shelf) -> list[Finding]
                 Finding(
                     "neck",
                     "wood",
-                    f"Neck of {piece.number} is {practice.say(neck.width_mm)} across, {angle:.0f}° to the grain of {shelf.name(piece.wood)}: it will snap. {advice}",
+                    f"Neck of {piece.number} is {practice.say(neck.width_mm)} across, {angle:.0f}° to the grain of "
+                    f"{chosen.name.lower()}: it will snap. {advice}",
                     "Hankinson's formula with the wood's bending strength, against the moment of a hand that sands.",
                     (piece.key,),
                     (round(neck.x_mm, 2), round(neck.y_mm, 2)),
@@ -228,52 +236,66 @@ def neck_table(layer: Layer, practice: Practice) -> dict[int, tuple[Neck, ...]]:
     return {key: table[key] for key in layer.coverage.keys if table[key]}
 
 
-def outlines_on_boards(composition: Composition) -> dict[str, dict[int, shapely.Polygon]]:
-    """Where pieces lie on boards of the rack: by the board's mark, then by piece."""
-    layer, boards = composition.in_hand, composition.rack.by_name
-    found: dict[str, dict[int, shapely.Polygon]] = defaultdict(dict)
-    for p in layer.pieces:
-        if p.board in boards and p.board_x_mm is not None and p.board_y_mm is not None:
-            spot = layer.coverage.spots[p.key]
-            found[p.board][p.key] = laid(
-                layer.coverage.by_key[p.key], (spot.x_mm, spot.y_mm), boards[p.board], p.grain_deg or 0.0, p.board_x_mm, p.board_y_mm
-            )  # fmt: skip
+def outlines_on_boards(composition: Composition) -> dict[str, dict[str, shapely.Polygon]]:
+    """Where parts lie on boards of the rack: by the board's mark, then by the part's key."""
+    boards = composition.rack.by_name
+    found: dict[str, dict[str, shapely.Polygon]] = defaultdict(dict)
+    for key, place in composition.placements.items():
+        piece = _piece_of(composition, key)
+        if piece is not None and place.board in boards and place.point is not None:
+            coverage = composition.home[piece.key].coverage
+            spot = coverage.spots[piece.key]
+            about = (spot.x_mm, spot.y_mm)
+            outline, grain = coverage.by_key[piece.key], piece.grain_deg or 0.0
+            found[place.board][key] = laid(outline, about, boards[place.board], grain, *place.point)
     return found
 
 
-def _on_boards(composition: Composition) -> list[Finding]:
-    layer, rack = composition.in_hand, composition.rack
+def _piece_of(composition: Composition, key: str) -> Piece | None:
+    """The piece that a part of this key is, in whatever copy."""
+    name = key.partition("/")[0]
+    piece = composition.by_key.get(int(name)) if name.isdecimal() else None
+    return None if piece is None or piece.opening else piece
+
+
+def _on_boards(composition: Composition, placed: dict[str, dict[str, shapely.Polygon]]) -> list[Finding]:
+    rack = composition.rack
     found = []
-    placed = outlines_on_boards(composition)
-    for p in layer.pieces:
-        if not p.board:
+    for key, place in composition.placements.items():
+        p = _piece_of(composition, key)
+        if p is None:
             continue
-        board = rack.by_name.get(p.board)
+        board = rack.by_name.get(place.board)
         if board is None:
-            words = f"{p.number} wants board {p.board}, which is not on the rack."
+            words = f"{p.number} wants board {place.board}, which is not on the rack."
         elif board.wood != p.wood:
-            words = f"{p.number} is {rack.shelf.name(p.wood)}, but board {p.board} is {rack.shelf.name(board.wood)}."
+            words = (
+                f"{p.number} is {rack.shelf.name(p.wood)}, but board {place.board} is {rack.shelf.name(board.wood)}."
+            )
         else:
-            words = _bad_place(p, placed, composition)
+            words = _bad_place(p, key, board, placed.get(place.board, {}), composition)
         if words:
+            copy = key.partition("/")[2]
             found.append(
-                Finding("place", "wood", words, "A piece comes whole from its place on the board.", (p.key,),
-                        fix=Fix(f"Take {p.number} off the board", "unplace", {"pieces": [p.key]}))
+                Finding("place", "wood", words + (f" That is copy {copy}." if copy else ""),
+                        "A piece comes whole from its place on the board.", (p.key,), part=key if copy else "",
+                        fix=Fix(f"Take {p.number} off the board", "unplace",
+                                {"pieces": [p.key]} | ({"copy": copy} if copy else {})))
             )  # fmt: skip
     return found
 
 
-def _bad_place(p: Piece, placed: dict[str, dict[int, shapely.Polygon]], composition: Composition) -> str:
-    board, layer = composition.rack.by_name[p.board], composition.in_hand
-    mine = placed.get(p.board, {}).get(p.key)
+def _bad_place(p: Piece, key: str, board: Board, others: dict[str, shapely.Polygon], composition: Composition) -> str:
+    mine = others.get(key)
     if mine is None:
         return ""
     if mine.difference(board.region).area > CLEAR_MM2:
-        return f"{p.number} hangs over the edge of board {p.board}."
+        return f"{p.number} hangs over the edge of board {board.name}."
     hit = next((d for d in board.defects if mine.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2), None)
     if hit is not None:
-        return f"{p.number} lies over {DEFECTS[hit.kind]} of board {p.board}."
-    over = [k for k, o in placed[p.board].items() if k != p.key and mine.intersection(o).area > CLEAR_MM2]
+        return f"{p.number} lies over {DEFECTS[hit.kind]} of board {board.name}."
+    over = [k for k, o in others.items() if k != key and mine.intersection(o).area > CLEAR_MM2]
     if over:
-        return f"{p.number} and {name_pieces(sorted(layer.by_key[k].number for k in over))} lie over each other on board {p.board}."
+        numbers = sorted({piece.number for k in over if (piece := _piece_of(composition, k)) is not None})
+        return f"{p.number} and {name_pieces(numbers)} lie over each other on board {board.name}."
     return ""

@@ -88,8 +88,7 @@ class Answer:
 
 def groups_of(composition: Composition, pieces: Sequence[Piece], by: str = "colour") -> tuple[Group, ...]:
     """Those pieces by colour (or each by itself), and their neighbours with what they have as fixed groups."""
-    layer, seen = composition.in_hand, composition.seen
-    area = layer.coverage.area_mm2
+    seen = composition.seen
     chosen: dict[tuple, list[Piece]] = defaultdict(list)
     for p in pieces:
         if p.colour:
@@ -99,15 +98,22 @@ def groups_of(composition: Composition, pieces: Sequence[Piece], by: str = "colo
         raise BadChoice("The drawing gives these pieces no colour to match. Give them a colour first.")
     free = {p.key for own in chosen.values() for p in own}
     made = [
-        Group(tuple(p.key for p in own), lab_of(colour), sum(area[p.key] for p in own), colour, held)
+        Group(
+            tuple(p.key for p in own),
+            lab_of(colour),
+            sum(composition.home[p.key].coverage.area_mm2[p.key] for p in own),
+            colour,
+            held,
+        )
         for (colour, held, _), own in chosen.items()
     ]
     beside: dict[tuple, set[int]] = defaultdict(set)
     for key in free:
+        layer = composition.home[key]
         for other in layer.coverage.neighbours[key]:
             p = layer.by_key[other]
-            if other not in free and p.wood:
-                beside[seen.look(p)].add(other)
+            if other not in free and p.wood and not p.opening:
+                beside[composition.look_of(p)].add(other)
     for look, keys in beside.items():
         made.append(Group(tuple(sorted(keys)), seen.lab_of(look), 0.0, "", look[0]))
     return tuple(made)
@@ -138,7 +144,7 @@ def problem_of(
 def _seams(composition: Composition, groups: Sequence[Group]) -> dict[tuple[int, int], float]:
     of = {key: i for i, g in enumerate(groups) for key in g.pieces}
     length: dict[tuple[int, int], float] = defaultdict(float)
-    for seam in composition.in_hand.coverage.seams:
+    for seam in (s for layer in composition.layers for s in layer.without_openings.coverage.seams):
         a, b = of.get(seam.a), of.get(seam.b)
         if a is not None and b is not None and a != b and not (groups[a].area_mm2 == groups[b].area_mm2 == 0):
             length[min(a, b), max(a, b)] += seam.length_mm

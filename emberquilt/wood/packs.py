@@ -1,4 +1,5 @@
-"""Stack-cut swaps: N woods cut as one pack give N pictures, the woods handed round so that each piece goes where one wants it."""
+"""Stack-cut swaps: N woods cut as one pack give N pictures, the woods handed round so that each piece goes where one
+wants it."""
 
 from collections import defaultdict
 from dataclasses import dataclass
@@ -114,12 +115,10 @@ def _cheapest(graph: nx.Graph, colour: dict, node, count: int) -> int:
     return min(range(count), key=lambda c: (_clash(graph, colour, node, c), c))
 
 
-def pack_in(composition: Composition) -> Pack | None:
-    """The pack that is decided for the layer in hand, or None."""
-    kept = composition.pins.get("pack")
-    if not kept:
+def pack_in(composition: Composition, layer: Layer) -> Pack | None:
+    """The pack that is decided for a layer, or None."""
+    kept = composition.decisions.wood.pack(layer.key)
+    codes = tuple(code for code in kept.woods if code in composition.rack.shelf) if kept else ()
+    if kept is None or len(codes) < 2:
         return None
-    codes = tuple(code for code in kept["woods"] if code in composition.rack.shelf)
-    if len(codes) < 2:
-        return None
-    return pack_of(composition.in_hand, codes, {int(k): v for k, v in kept.get("turn", {}).items()})
+    return pack_of(layer.without_openings, codes, dict(kept.turn))

@@ -4,7 +4,7 @@ Coordinates are millimetres from the upper left corner of the sheet, y downwards
 counter-clockwise from the right as one looks at the picture. Everything is frozen: an edit makes a new value.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -13,7 +13,8 @@ from ..findings import Finding
 from ..outline.coverage import Coverage
 from ..practice import Practice
 from ..rack.rack import Rack
-from ..rack.seen import Seen
+from ..rack.seen import Look, Seen
+from .decisions import Decisions
 
 LAYER_KINDS = {
     "backer": "backer",
@@ -44,20 +45,25 @@ class Piece:
     """What it is coated with, where that differs from the picture's finish (see `rack.coats`)."""
     locked: bool = False
     """Its wood was decided by hand: suggestions and swaps leave it."""
-    board: str = ""
-    """Mark of the board it comes from, and where its fattest spot lies on that board (mm)."""
-    board_x_mm: float | None = None
-    board_y_mm: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Placement:
+    """Where a part comes from: the mark of a board, and where its fattest spot lies on it (mm), if that is decided."""
+
+    board: str
+    x_mm: float | None = None
+    y_mm: float | None = None
 
     @property
-    def height_mm(self) -> float | None:
-        """Top of the piece above the backer: stock thickness and shim."""
-        return None if self.thickness_mm is None else self.thickness_mm + self.shim_mm
+    def point(self) -> tuple[float, float] | None:
+        return None if self.x_mm is None or self.y_mm is None else (self.x_mm, self.y_mm)
 
 
 @dataclass(frozen=True)
 class Layer:
-    """One layer. `kind` is one of `LAYER_KINDS`; `thickness_mm` of its sheet, None where its pieces have their own."""
+    """One layer. `kind` is one of `LAYER_KINDS`; `thickness_mm` of its sheet, None where its pieces have their own;
+    `material` a wood or sheet goods of the shelf by code, or in words, for pieces that have no wood of their own."""
 
     key: int
     name: str
@@ -79,13 +85,13 @@ class Layer:
         return tuple(piece.key for piece in self.pieces if piece.opening)
 
     @cached_property
-    def solid(self) -> "Layer":
-        """This layer without its openings: what is made of wood."""
+    def without_openings(self) -> "Layer":
+        """This layer with only those pieces that are made of something."""
         if not self.openings:
             return self
         cut = set(self.openings)
         coverage = self.coverage.once(
-            ("solid", self.openings), lambda: self.coverage.only(k for k in self.coverage.keys if k not in cut)
+            ("without", self.openings), lambda: self.coverage.only(k for k in self.coverage.keys if k not in cut)
         )
         return Layer(self.key, self.name, self.kind, coverage, tuple(p for p in self.pieces if p.key not in cut),
                      self.thickness_mm, self.material, self.note, self.trim_flush)  # fmt: skip
@@ -93,20 +99,18 @@ class Layer:
 
 @dataclass(frozen=True)
 class Composition:
-    """One work. `pins` keep what the person decided about the plan: saw_first (keys), anchor (key), accepted
-    (finding id to reason), start ("YYYY-MM-DD")."""
+    """One work. `decisions` keep what the person decided about its plans; `placements` where parts come from, by the
+    keys of parts (see `parts.PartId.key`)."""
 
     name: str
     width_mm: float
     height_mm: float
     layers: tuple[Layer, ...]
     practice: Practice = field(default_factory=Practice)
-    pins: dict = field(default_factory=dict)
+    decisions: Decisions = field(default_factory=Decisions)
     key: str = ""
     intake_findings: tuple[Finding, ...] = ()
     """What intake could not read from the drawing; it stays to be seen, or accepted."""
-    hand: int = 0
-    """Key of the layer in hand; 0 for the front layer of pieces, or the front layer where there is none."""
 
     rack: Rack = field(default_factory=Rack)
     """The woods and boards of the shop it is made in."""
@@ -114,29 +118,41 @@ class Composition:
     last_key: int = 0
     """The highest key a piece ever had, gone ones too: the log and accepted findings may still speak of them."""
 
+    placements: Mapping[str, Placement] = field(default_factory=dict)
+
     @cached_property
-    def whole(self) -> Layer:
-        """The layer in hand with its openings: what the Pattern station edits. Where none is chosen, the front layer of
-        fitted pieces, or the front one; layers that hold only openings come last."""
-        chosen = next((layer for layer in self.layers if layer.key == self.hand), None)
+    def usual_layer(self) -> Layer:
+        """The one that is meant where none is chosen: the front layer of fitted pieces, or the front one; layers that
+        hold only openings come last."""
         front_first = tuple(reversed(self.layers))
         wooden = [layer for layer in front_first if len(layer.openings) < len(layer.pieces)] or front_first
-        return chosen or next((layer for layer in wooden if layer.kind == "mosaic"), wooden[0])
-
-    @cached_property
-    def in_hand(self) -> Layer:
-        """What is made of wood in the layer in hand: the pieces that the later stations speak of."""
-        return self.whole.solid
+        return next((layer for layer in wooden if layer.kind == "mosaic"), wooden[0])
 
     def layer(self, key: int) -> Layer:
+        """The layer with this key. Raises `BadChoice`."""
         found = next((layer for layer in self.layers if layer.key == key), None)
         if found is None:
             raise BadChoice("That layer is no longer in this picture.")
         return found
 
     def pieces(self) -> Iterator[Piece]:
+        """Every piece of every layer, openings too."""
         for layer in self.layers:
             yield from layer.pieces
+
+    @cached_property
+    def made(self) -> tuple[Piece, ...]:
+        """Every piece that is made of something, back to front."""
+        return tuple(p for layer in self.layers for p in layer.without_openings.pieces)
+
+    @cached_property
+    def by_key(self) -> dict[int, Piece]:
+        return {p.key: p for p in self.pieces()}
+
+    @cached_property
+    def home(self) -> dict[int, Layer]:
+        """The layer that each piece lies in."""
+        return {p.key: layer for layer in self.layers for p in layer.pieces}
 
     @property
     def next_key(self) -> int:
@@ -151,11 +167,26 @@ class Composition:
         """How its pieces look once they are finished."""
         return Seen(self.rack, self.practice.finish)
 
-    @property
-    def together(self) -> tuple[str, ...]:
-        """Parts whose arrows run one way."""
-        return tuple(self.pins.get("together", ()))
+    def placed(self, key: int) -> Placement | None:
+        """Where the first copy of a piece comes from."""
+        return self.placements.get(str(key))
+
+    def board_of(self, key: int) -> str:
+        """Mark of the board that the first copy of a piece comes from, or empty."""
+        placed = self.placements.get(str(key))
+        return placed.board if placed else ""
+
+    def wood_of(self, piece: Piece) -> str:
+        """Code of what a piece is made of: its own wood, else what its layer is of where the shelf has it, or empty."""
+        if piece.wood:
+            return piece.wood
+        layer = self.home.get(piece.key)
+        return self.rack.shelf.code_of(layer.material) if layer is not None and layer.material else ""
+
+    def look_of(self, piece: Piece) -> Look:
+        """What decides how a piece looks: its wood, its coat, and its board where that tells its own colour."""
+        return self.seen.look(self.wood_of(piece), piece.coat, self.board_of(piece.key))
 
     @property
-    def accepted(self) -> dict[str, str]:
-        return self.pins.get("accepted", {})
+    def accepted(self) -> Mapping[str, str]:
+        return self.decisions.whole.accepted

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from ..outline.coverage import Coverage, Spot
 from ..outline.paths import path_of
-from .composition import Composition, Piece
+from .composition import Composition, Layer, Piece
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +22,8 @@ class Shape:
 
 @dataclass(frozen=True, slots=True)
 class Dress:
-    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, tint, grey, blind, ghost, dark, clear or open; `label` stands at the spot; an arrow lies along the grain."""
+    """What a piece wears. `wood` empty means bare paper; `tone` is full, pale, plain, tint, grey, blind, ghost, dark,
+    clear or open; `label` stands at the spot; an arrow lies along the grain."""
 
     wood: str = ""
     grain_deg: float = 0.0
@@ -35,7 +36,8 @@ class Dress:
     coat: str = ""
     """How it looks where that is not the wood's own finished colour: sRGB hex."""
     face: tuple = ()
-    """Where its wood lies on a board: the board's mark and the six numbers that take the picture's mm to the board's, row by row."""
+    """Where its wood lies on a board: the board's mark and the six numbers that take the picture's mm to the board's, row
+    by row."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,8 +70,8 @@ class Scene:
 
 def wood_mark(composition: Composition, piece: Piece) -> str:
     """What stands beside the number on the pattern: the wood's two letters, and the mark of the board it comes from."""
-    mark = composition.rack.shelf[piece.wood].mark if piece.wood in composition.rack.shelf else ""
-    return f"{mark} {piece.board}".strip()
+    wood = composition.rack.shelf.get(composition.wood_of(piece))
+    return f"{wood.mark if wood else ''} {composition.board_of(piece.key)}".strip()
 
 
 def shapes_of(coverage: Coverage) -> tuple[Shape, ...]:
@@ -83,6 +85,6 @@ def shapes_of(coverage: Coverage) -> tuple[Shape, ...]:
     return tuple(table[key] for key in coverage.keys)
 
 
-def scene_of(composition: Composition, dress: dict[int, Dress], marks: tuple[Mark, ...] = ()) -> Scene:
-    """The layer in hand; its openings have a shape, and a dress only where a station speaks of them."""
-    return Scene(composition.width_mm, composition.height_mm, shapes_of(composition.whole.coverage), dress, marks)
+def scene_of(layer: Layer, composition: Composition, dress: dict[int, Dress], marks: tuple[Mark, ...] = ()) -> Scene:
+    """One layer; its openings have a shape, and a dress only where a station speaks of them."""
+    return Scene(composition.width_mm, composition.height_mm, shapes_of(layer.coverage), dress, marks)

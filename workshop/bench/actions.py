@@ -11,6 +11,7 @@ from emberquilt.errors import BadChoice
 from emberquilt.log.learning import ratio_from
 from emberquilt.units import format_minutes
 from emberquilt.work.setting import number
+from emberquilt.work.steps import Step
 from workshop.compositions.actions import perform
 from workshop.compositions.models import Composition
 from workshop.compositions.told import forget
@@ -23,36 +24,44 @@ DOUBTFUL = 2.0
 LONGEST_MINUTES = 12 * 60.0
 
 
-def next_card(row: Composition, cards: tuple[Card, ...], asked: tuple[str, int] | None = None) -> Card | None:
-    """The asked card, or the first that is not done. A broken piece is to be sawn again, and shaped again."""
-    table = {card.key: card for card in cards}
+def next_card(
+    row: Composition, cards: tuple[Card, ...], left: tuple[Step, ...], asked: tuple[str, str] | None = None
+) -> Card | None:
+    """The asked card, or the first that is left. A broken part is to be sawn again, and shaped again."""
+    table = {mark: card for card in cards for mark in card.marks}
     if asked in table:
         return table[asked]
-    done = done_keys(row)
-    return next((card for card in cards if card.key not in done), None)
+    waiting = marks_left(left)
+    return next((card for card in cards if waiting & set(card.marks)), None)
 
 
-def done_keys(row: Composition) -> set[tuple[str, int]]:
-    """Steps that are done; breaking a piece undoes everything done to it before."""
-    done: set[tuple[str, int]] = set()
-    for step, piece, what in row.events.values_list("step", "piece", "what"):
+def marks_left(left: tuple[Step, ...]) -> set[tuple[str, str]]:
+    """What is still to be ticked."""
+    return {mark for step in left for mark in (map(step.mark, step.parts) if step.each else (step.mark(),))}
+
+
+def done_keys(row: Composition) -> set[tuple[str, str]]:
+    """What is ticked; breaking a part undoes everything done to it before."""
+    done: set[tuple[str, str]] = set()
+    for step, part, what in row.events.values_list("step", "part", "what"):
         if what == Event.What.DONE:
-            done.add((step, piece))
+            done.add((step, part))
         else:
-            done = {key for key in done if key[1] != piece}
+            done = {key for key in done if key[1] != part}
     return done
 
 
 def remakes(row: Composition) -> Counter:
-    return Counter(row.events.filter(what=Event.What.BROKE).values_list("piece", flat=True))
+    return Counter(row.events.filter(what=Event.What.BROKE).values_list("part", flat=True))
 
 
 def start(row: Composition, card: Card) -> Timer:
     """Run the clock for this card; the time of another card that was not ticked is dropped."""
     with transaction.atomic():
-        timer, _ = Timer.objects.get_or_create(composition=row, defaults={"step": card.step, "piece": card.piece})
-        if (timer.step, timer.piece) != card.key:
-            timer.step, timer.piece = card.key
+        step, part = card.key
+        timer, _ = Timer.objects.get_or_create(composition=row, defaults={"step": step, "part": part})
+        if (timer.step, timer.part) != card.key:
+            timer.step, timer.part = card.key
             timer.seconds, timer.running_since = 0, None
         if timer.running_since is None:
             timer.running_since = timezone.now()
@@ -75,7 +84,7 @@ def seconds_of(timer: Timer) -> float:
 
 def timer_of(row: Composition, card: Card | None) -> Timer | None:
     timer = Timer.objects.filter(composition=row).first()
-    return timer if timer is not None and card is not None and (timer.step, timer.piece) == card.key else None
+    return timer if timer is not None and card is not None and (timer.step, timer.part) == card.key else None
 
 
 def doubtful(card: Card, seconds: float) -> bool:
@@ -102,15 +111,19 @@ class ClockAsks(BadChoice):
 
 
 def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "") -> Event:
-    """The card is done, or its piece broke. Minutes are the clock's, or what was `took` of it; none where it never ran.
+    """The card is done, or its part broke. Minutes are the clock's, or what was `took` of it; none where it never ran.
 
     A second tap on a card that is done changes nothing. Raises `ClockAsks`, and then keeps clock and card as they are.
     """
     if what not in Event.What.values:
         raise BadChoice(f"“{what}” is nothing that happens to a piece.")
+    if what == Event.What.BROKE and not card.step.each:
+        raise BadChoice("This card is about the work as a whole: choose the card of the part that broke.")
+    step, part = card.key
     with transaction.atomic():
-        if what == Event.What.DONE and card.key in done_keys(row):
-            return row.events.filter(step=card.step, piece=card.piece, what=what).latest("at")
+        done = done_keys(row)
+        if what == Event.What.DONE and all(mark in done for mark in card.marks):
+            return row.events.filter(step=step, part=part, what=what).latest("at")
         timer = timer_of(row, card)
         seconds = seconds_of(timer) if timer is not None else 0.0
         if doubtful(card, seconds) and not took:
@@ -122,29 +135,45 @@ def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "
         if timer is not None:
             timer.delete()
         forget(row)
-        return Event.objects.create(
-            composition=row, piece=card.piece, step=card.step, what=what,
-            minutes=round(minutes, 3) if minutes else None,
-            estimate_minutes=round(card.base_minutes, 3), at=timezone.now(),
-        )  # fmt: skip
+        at = timezone.now()
+        marks = card.marks if what == Event.What.DONE else card.marks[:1]
+        # parts that one run sets free are ticked together; their minutes stand with the first
+        events = [
+            Event(
+                composition=row,
+                step=step,
+                part=part,
+                what=what,
+                minutes=round(minutes, 3) if minutes and i == 0 else None,
+                estimate_minutes=round(card.base_minutes, 3) if i == 0 else None,
+                at=at,
+            )
+            for i, (step, part) in enumerate(marks)
+        ]
+        for event in events:
+            event.save()
+        return events[0]
 
 
 def tick_from_board(row: Composition, card: Card, what: str, board: str, took: str, typed: str) -> Event:
     """The tick of a piece that comes from another board than was noted: both are kept, or neither."""
     with transaction.atomic():
         if board and what == Event.What.DONE:
-            row = perform(row, row.revision, "from_board", [card.piece], {"board": board})
+            values = {"board": board, "copy": str(card.copy or 1)}
+            row = perform(row, row.revision, "from_board", [card.piece], values)
         return tick(row, card, what, took, typed)
 
 
 def untick(row: Composition) -> Event | None:
-    """Take the last tick back."""
+    """Take the last tick back, with what was ticked together with it; the first of these is returned."""
     with transaction.atomic():
-        event = row.events.order_by("-at", "-id").first()
-        if event is not None:
-            event.delete()
-            forget(row)
-        return event
+        last = row.events.order_by("-at", "-id").first()
+        if last is None:
+            return None
+        together = list(row.events.filter(at=last.at, step=last.step, what=last.what).order_by("id"))
+        row.events.filter(pk__in=[event.pk for event in together]).delete()
+        forget(row)
+        return together[0]
 
 
 def sawing_ratio(owner) -> float:
@@ -161,7 +190,7 @@ def sawing_ratio(owner) -> float:
 
 def log_of(row: Composition) -> tuple[dict, ...]:
     return tuple(
-        {"piece": e.piece, "step": e.step, "what": e.what, "minutes": e.minutes,
+        {"part": e.part, "step": e.step, "what": e.what, "minutes": e.minutes,
          "estimate_minutes": e.estimate_minutes, "at": e.at.astimezone(dt.UTC).isoformat()}
         for e in row.events.all()
     )  # fmt: skip
@@ -177,7 +206,7 @@ def keep_log(row: Composition, log) -> None:
             raise BadChoice("A date in this file's log is damaged.") from None
         at = at if at.tzinfo else at.replace(tzinfo=dt.UTC)
         events.append(
-            Event(composition=row, piece=entry["piece"], step=entry["step"], what=entry["what"],
+            Event(composition=row, part=entry["part"], step=entry["step"], what=entry["what"],
                   minutes=entry["minutes"], estimate_minutes=entry.get("estimate_minutes"), at=at)
         )  # fmt: skip
     Event.objects.bulk_create(events)

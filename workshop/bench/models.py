@@ -4,14 +4,16 @@ from workshop.compositions.models import Composition
 
 
 class Event(models.Model):
-    """Something done at the bench to one piece: sawn, shaped, glued, or broken. Minutes as the timer had them."""
+    """Something done at the bench: a step, or a step's work on one part, or a part that broke. `step` is the verb of a
+    step that is done part by part, with the part's key, or the key of another, with nothing. Minutes as the timer had
+    them; of parts that were done in one go only the first has any."""
 
     class What(models.TextChoices):
         DONE = "done"
         BROKE = "broke"
 
     composition = models.ForeignKey(Composition, models.CASCADE, related_name="events")
-    piece = models.PositiveIntegerField()
+    part = models.CharField(max_length=40, blank=True)
     step = models.CharField(max_length=40)
     what = models.CharField(max_length=8, choices=What.choices)
     minutes = models.FloatField(null=True)
@@ -22,7 +24,7 @@ class Event(models.Model):
         ordering = ("at", "id")
 
     def __str__(self) -> str:
-        return f"{self.step} {self.piece} {self.what}"
+        return f"{self.step} {self.part} {self.what}"
 
 
 class Timer(models.Model):
@@ -30,9 +32,9 @@ class Timer(models.Model):
 
     composition = models.OneToOneField(Composition, models.CASCADE, related_name="timer")
     step = models.CharField(max_length=40)
-    piece = models.PositiveIntegerField()
+    part = models.CharField(max_length=40, blank=True)
     seconds = models.FloatField(default=0)
     running_since = models.DateTimeField(null=True)
 
     def __str__(self) -> str:
-        return f"{self.step} {self.piece}"
+        return f"{self.step} {self.part}"

@@ -1,16 +1,23 @@
 """Bench cards, one at a time, for a phone with dusty fingers."""
 
+import re
+from urllib.parse import urlencode
+
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.bench.cards import Card, cards, other_board, remake_of
+from emberquilt.bench.cards import Card, cards
+from emberquilt.bench.remake import other_board, remake_of
 from emberquilt.drawing.panel import dress_json, shapes_json
-from emberquilt.drawing.readings import dress_of
 from emberquilt.errors import BadChoice
+from emberquilt.layers.stacked import scene_in
 from emberquilt.plan import Plan
-from emberquilt.work.scene import Mark, scene_of
+from emberquilt.work.copies import any_copy
+from emberquilt.work.readings import dress_of
+from emberquilt.work.scene import Mark, Scene, scene_of
+from emberquilt.work.view import view_of
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.stations.faces import wood_table
@@ -18,31 +25,45 @@ from workshop.stations.faces import wood_table
 from . import actions
 
 MOST_TICKS = 60
+MARK = re.compile(r"^[a-z0-9./-]{0,40}$")
 
 
-def _asked(request) -> tuple[str, int] | None:
+def _asked(request) -> tuple[str, str] | None:
     values = request.GET if request.method == "GET" else request.POST
-    step, piece = values.get("step", ""), values.get("piece", "")
-    return (step, int(piece)) if step and piece.isdigit() and len(piece) < 9 else None
+    step, part = values.get("step", ""), values.get("part", "")
+    return (step, part) if step and MARK.match(step) and MARK.match(part) else None
+
+
+def _cards(plan: Plan) -> tuple[Card, ...]:
+    kept = plan.__dict__.get("_cards")
+    if kept is None:
+        kept = plan.__dict__["_cards"] = cards(plan.job, plan.steps, plan.saw, plan.glue)
+    return kept
+
+
+def _address(row, step: str, part: str) -> str:
+    """The page of one card."""
+    return f"{reverse('bench', args=(row.uid,))}?{urlencode({'step': step, 'part': part})}"
 
 
 @require_GET
 def card(request, uid):
     row = own(request, uid)
     plan = plan_of(row)
-    table = cards(plan)
-    now = actions.next_card(row, table, _asked(request))
+    table = _cards(plan)
+    now = actions.next_card(row, table, plan.left, _asked(request))
     timer = actions.timer_of(row, now)
-    done = actions.done_keys(row) & {c.key for c in table}
+    waiting = actions.marks_left(plan.left)
+    done = sum(1 for c in table if not waiting & set(c.marks))
     context = {
         "row": row,
         "plan": plan,
         "practice": plan.composition.practice,
         "shelf": plan.composition.rack.shelf,
         "card": now,
-        "done": len(done),
+        "done": done,
         "total": len(table),
-        "ticks": _ticks(len(done), len(table)),
+        "ticks": _ticks(done, len(table)),
         "seconds": actions.seconds_of(timer) if timer else 0,
         "running": bool(timer and timer.running_since),
         "asks_after": 60 * actions.DOUBTFUL * now.estimate_minutes if now else 0,
@@ -51,43 +72,60 @@ def card(request, uid):
         "wood_table": wood_table(plan.composition),
     }
     if now is not None:
-        context |= _about(row, plan, table, now)
+        context |= _about(row, plan, table, now, waiting)
     return render(request, "bench/card.html", context)
 
 
-def _about(row, plan: Plan, table: tuple[Card, ...], now: Card) -> dict:
-    layer = plan.composition.in_hand
-    piece, place = layer.by_key[now.piece], table.index(now)
-    following = table[place + 1] if place + 1 < len(table) else None
+def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) -> dict:
+    place = table.index(now)
+    following, before = (table[i] if 0 <= i < len(table) else None for i in (place + 1, place - 1))
+    alike = [c for c in table if c.step.key == now.step.key]
     scene = _scene(plan, now)
+    part = plan.job.by_key.get(any_copy(now.parts[0])) if now.piece else None
+    remade = actions.remakes(row)[now.parts[0]] if now.piece else 0
     return {
-        "piece": piece,
-        "place": place + 1,
-        "same_step": sum(1 for c in table if c.step == now.step),
-        "step_place": sum(1 for c in table[: place + 1] if c.step == now.step),
-        "cut": plan.saw.by_piece.get(now.piece),
+        "part": part,
+        "piece": plan.composition.by_key.get(now.piece),
+        "several": plan.job.copies > 1,
+        "layer": plan.composition.home[now.piece].name if now.piece and len(plan.composition.layers) > 1 else "",
+        "height_mm": plan.job.lifted_mm(plan.composition.by_key[now.piece]) if now.piece else None,
+        "same_step": len(alike),
+        "step_place": alike.index(now) + 1,
+        "cut": plan.saw.by_piece.get(now.piece) if now.step.verb == "saw" else None,
         "next": following,
-        "next_piece": layer.by_key[following.piece] if following else None,
-        "before": table[place - 1] if place else None,
-        "remade": actions.remakes(row)[now.piece],
-        "remake": remake_of(plan, now.piece) if actions.remakes(row)[now.piece] else None,
-        "is_done": now.key in actions.done_keys(row),
+        "next_address": _address(row, *following.key) if following else "",
+        "before_address": _address(row, *before.key) if before else "",
+        "remake": remake_of(plan.job, now.parts[0]) if remade else None,
+        "board": plan.composition.placements[now.parts[0]].board
+        if remade and now.parts[0] in plan.composition.placements
+        else "",
+        "is_done": not waiting & set(now.marks),
+        "mark": now.key,
         "scene": shapes_json(scene) | {"dress": dress_json(scene)},
     }
 
 
-def _scene(plan: Plan, now: Card):
-    """The piece lit among its neighbours, its arrow on it, start and pilot holes where it is sawn."""
+def _scene(plan: Plan, now: Card) -> Scene:
+    """The part lit among its neighbours, its arrow on it, start and pilot holes where it is sawn; where the card is about
+    more, all that it is about is lit on the whole work."""
+    composition = plan.composition
+    lit = {int(name) for key in now.parts if (name := any_copy(key)).isdecimal()}
+    if not now.piece:
+        dress = {
+            p.key: dress_of(composition, p, "full" if not lit or p.key in lit else "dark") for p in composition.made
+        }
+        return scene_in(plan.job, view_of(composition), dress)
+    layer = composition.home[now.piece]
     dress = {
-        p.key: dress_of(plan.composition, p, "full" if p.key == now.piece else "dark", arrow=p.key == now.piece)
-        for p in plan.composition.in_hand.pieces
+        p.key: dress_of(composition, p, "full" if p.key in lit else "dark", arrow=p.key == now.piece)
+        for p in layer.without_openings.pieces
     }
     marks: list[Mark] = []
     cut = plan.saw.by_piece.get(now.piece)
-    if cut is not None and now.step == "saw":
+    if cut is not None and now.step.verb == "saw":
         marks.append(Mark("start", *cut.start_mm, piece=now.piece))
         marks += [Mark("hole", h.x_mm, h.y_mm, piece=now.piece) for h in cut.holes]
-    return scene_of(plan.composition, dress, tuple(marks))
+    return scene_of(layer, composition, dress, tuple(marks))
 
 
 def _ticks(done: int, total: int) -> list[tuple[float, float, bool]]:
@@ -100,7 +138,8 @@ def _ticks(done: int, total: int) -> list[tuple[float, float, bool]]:
 
 
 def _card_now(request, row) -> Card:
-    now = actions.next_card(row, cards(plan_of(row)), _asked(request))
+    plan = plan_of(row)
+    now = actions.next_card(row, _cards(plan), plan.left, _asked(request))
     if now is None:
         raise BadChoice("Every card is done.")
     return now
@@ -110,15 +149,17 @@ def _card_now(request, row) -> Card:
 def tick(request, uid):
     row = own(request, uid)
     plan, now, values = plan_of(row), _card_now(request, row), request.POST
-    board = values.get("board", "")
-    board = "" if board == plan.composition.in_hand.by_key[now.piece].board else board
-    warning = other_board(plan, now.piece, board)
+    part = now.parts[0] if now.piece else ""
+    placed = plan.composition.placements.get(part)
+    board = values.get("board", "") if now.piece else ""
+    board = "" if placed is not None and board == placed.board else board
+    warning = other_board(plan.job, part, board) if board else ""
     told = values.get("took", ""), values.get("minutes", "")
     try:
         event = actions.tick_from_board(row, now, values.get("what", "done"), board, *told)
     except actions.ClockAsks as problem:
         messages.warning(request, str(problem))
-        return redirect(f"{reverse('bench', args=(row.uid,))}?step={now.step}&piece={now.piece}")
+        return redirect(_address(row, *now.key))
     if warning and event.what == "done":
         messages.warning(request, warning)
     return redirect("bench", row.uid)
@@ -132,7 +173,7 @@ def clock(request, uid):
         actions.pause(row)
     else:
         actions.start(row, now)
-    return redirect(f"{reverse('bench', args=(row.uid,))}?step={now.step}&piece={now.piece}")
+    return redirect(_address(row, *now.key))
 
 
 @require_POST
@@ -141,4 +182,4 @@ def untick(request, uid):
     event = actions.untick(row)
     if event is None:
         return redirect("bench", row.uid)
-    return redirect(f"{reverse('bench', args=(row.uid,))}?step={event.step}&piece={event.piece}")
+    return redirect(_address(row, event.step, event.part))

@@ -15,6 +15,7 @@ from emberquilt.pattern.fresh import composition_of
 from emberquilt.practice import Practice
 from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse
 from emberquilt.work.composition import Composition
+from emberquilt.work.copies import any_copy
 from emberquilt.work.verbs import edit
 from workshop.shop.actions import bring_woods
 
@@ -28,15 +29,14 @@ class Stale(EmberError):
 
 
 def perform(
-    row: models.Composition, revision: int, verb: str, keys: list[int], values: dict[str, Any], hand: int = 0
+    row: models.Composition, revision: int, verb: str, keys: list[int], values: dict[str, Any], layer: int = 0
 ) -> models.Composition:
-    """One edit of a composition that the page saw at `revision`, with a layer in hand. The row returned says in `made`
-    what was changed. Raises `Stale`, `BadChoice` or `BadLength`.
+    """One edit of a composition that the page saw at `revision`: of the pieces chosen, or of the layer that is shown (0
+    where several are). The row returned says in `made` what was changed. Raises `Stale`, `BadChoice` or `BadLength`.
     """
     with transaction.atomic():
         locked = _locked(row, revision)
-        composition = replace(store.load(locked), hand=hand)
-        made = edit(composition, verb, keys, values)
+        made = edit(store.load(locked), verb, keys, values, layer)
         if not made.is_empty:
             _write(locked, made)
     locked.made = made
@@ -85,8 +85,10 @@ def _apply(row: models.Composition, made: Edit) -> None:
         for key, outline in made.outlines.items():
             rows[key].wkb = shapely.to_wkb(outline)
         models.Outline.objects.bulk_update(rows.values(), ["wkb"], batch_size=200)
+    if made.placements:
+        store.save_placements(row, made.placements)
     for name, value in made.composition.items():
-        setattr(row, name, value)
+        setattr(row, name, composition.decisions.as_dict() if name == "decisions" else value)
     row.revision += 1
     row.shape_revision += made.reshapes
     row.last_key = composition.last_key
@@ -126,7 +128,7 @@ def _walk(row: models.Composition, revision: int, step: int) -> models.Compositi
         locked.made = None
         if entry is not None:
             locked.cursor += step
-            locked.made = from_json(entry.after if step > 0 else entry.before)
+            locked.made = from_json(entry.after if step > 0 else entry.before, store.as_kept(locked))
             _apply(locked, locked.made)
     return locked
 
@@ -153,7 +155,7 @@ def bring_project(owner, data: bytes) -> models.Composition:
 
     project: Project = read_planned(data)
     with transaction.atomic():
-        spoken_of = [event["piece"] for event in project.log]
+        spoken_of = [int(name) for event in project.log if (name := any_copy(event["part"])).isdecimal()]
         composition = replace(project.composition, last_key=max(spoken_of, default=0))
         bring_woods(owner, own_woods(composition))
         row = store.save_new(owner, composition, project.source_name, project.source)

@@ -16,7 +16,8 @@ class Composition(models.Model):
     width_mm = models.FloatField()
     height_mm = models.FloatField()
     practice = models.JSONField(default=dict)
-    pins = models.JSONField(default=dict)
+    decisions = models.JSONField(default=dict)
+    """What was decided about its plans, station by station (see the core's `Decisions`)."""
     intake = models.JSONField(default=list)
     revision = models.PositiveIntegerField(default=1)
     shape_revision = models.PositiveIntegerField(default=1)
@@ -84,9 +85,6 @@ class Piece(models.Model):
     opening = models.BooleanField(default=False)
     coat = models.CharField(max_length=40, blank=True)
     locked = models.BooleanField(default=False)
-    board = models.CharField(max_length=40, blank=True)
-    board_x_mm = models.FloatField(null=True)
-    board_y_mm = models.FloatField(null=True)
 
     class Meta:
         ordering = ("key",)
@@ -94,6 +92,24 @@ class Piece(models.Model):
 
     def __str__(self) -> str:
         return str(self.number)
+
+
+class Placement(models.Model):
+    """Where a part comes from: the mark of a board, and where its fattest spot lies on it in mm. `part` is the part's key,
+    told by its number where it is of a further copy."""
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="placements", db_index=False)
+    part = models.CharField(max_length=40)
+    board = models.CharField(max_length=40)
+    x_mm = models.FloatField(null=True)
+    y_mm = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ("part",)
+        constraints = (models.UniqueConstraint(fields=("composition", "part"), name="placement_part"),)
+
+    def __str__(self) -> str:
+        return f"{self.part} from {self.board}"
 
 
 class Outline(models.Model):

@@ -16,17 +16,17 @@ from .models import Composition
 _plans = Kept(store.KEPT)
 
 
-def plan_of(row: Composition, hand: int = 0) -> Plan:
-    """The plan for the layer in hand (0: the usual one, see the core's `Composition`)."""
+def plan_of(row: Composition) -> Plan:
+    """The plan of the whole work."""
     ratio = round(sawing_ratio(row.owner), 4)
     shop = shop_of(row.owner)
-    start = first_moment(row.pins.get("start"), now_in(shop))
+    start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop))
     done = frozenset(done_keys(row))
-    key = (row.uid, row.revision, hand, shop.pk, shop.revision, ratio, start, done)
-    return _plans.get(key, lambda: _make(row, hand, ratio, start, done))
+    key = (row.uid, row.revision, shop.pk, shop.revision, ratio, start, done)
+    return _plans.get(key, lambda: _make(row, ratio, start, done))
 
 
-def _make(row: Composition, hand: int, ratio: float, start: dt.datetime, done: frozenset) -> Plan:
+def _make(row: Composition, ratio: float, start: dt.datetime, done: frozenset) -> Plan:
     composition = store.load(row)
-    corrected = replace(composition, hand=hand, practice=composition.practice.changed(estimate_ratio=ratio))
+    corrected = replace(composition, practice=composition.practice.changed(estimate_ratio=ratio))
     return Plan(corrected, start, done)

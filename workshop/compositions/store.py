@@ -1,6 +1,6 @@
 """Between rows and the core's composition. Coverages are kept while their outlines do not change."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import fields, replace
 
 import numpy as np
@@ -11,7 +11,9 @@ from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack
 from emberquilt.work.change import LAYER_FIELDS
-from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.composition import Composition, Layer, Piece, Placement
+from emberquilt.work.copies import any_copy
+from emberquilt.work.decisions import Decisions
 from workshop.kept import Kept
 from workshop.shop.actions import rack_of, shop_of
 
@@ -43,12 +45,14 @@ def _with(composition: Composition, rack: Rack) -> Composition:
     lost = {p.wood for p in composition.pieces()} - rack.shelf.keys() - {""}
     layers = composition.layers
     if lost:
-        bare = {"wood": "", "board": "", "board_x_mm": None, "board_y_mm": None}
         layers = tuple(
-            replace(layer, pieces=tuple(replace(p, **bare) if p.wood in lost else p for p in layer.pieces))
+            replace(layer, pieces=tuple(replace(p, wood="") if p.wood in lost else p for p in layer.pieces))
             for layer in layers
         )
-    return replace(composition, rack=rack, layers=layers)
+        bare = {str(p.key) for p in composition.pieces() if p.wood in lost}
+        kept = {key: place for key, place in composition.placements.items() if any_copy(key) not in bare}
+        return replace(composition, rack=rack, layers=layers, placements=kept)
+    return replace(composition, rack=rack)
 
 
 def keep(row: models.Composition, revision: int, composition: Composition) -> None:
@@ -81,10 +85,14 @@ def _read(row: models.Composition) -> Composition:
         row.height_mm,
         layers,
         Practice.from_dict(row.practice),
-        row.pins,
+        Decisions.from_dict(row.decisions),
         str(row.uid),
         tuple(Finding.from_dict(values) for values in row.intake),
         last_key=row.last_key,
+        placements={
+            part: Placement(board, x, y)
+            for part, board, x, y in row.placements.order_by("part").values_list("part", "board", "x_mm", "y_mm")
+        },
     )
 
 
@@ -105,7 +113,7 @@ def save_new(owner, composition: Composition, source_name: str = "", source: byt
         width_mm=composition.width_mm,
         height_mm=composition.height_mm,
         practice=composition.practice.as_dict(),
-        pins=composition.pins,
+        decisions=composition.decisions.as_dict(),
         intake=[finding.as_dict() for finding in composition.intake_findings],
         source_name=source_name,
         last_key=composition.next_key - 1,
@@ -116,7 +124,25 @@ def save_new(owner, composition: Composition, source_name: str = "", source: byt
         values = {name: getattr(layer, name) for name in LAYER_FIELDS}
         models.Layer.objects.create(composition=row, key=layer.key, position=position, **values)
         save_pieces(row, ((layer.key, p, layer.coverage.by_key[p.key]) for p in layer.pieces))
+    save_placements(row, composition.placements)
     return row
+
+
+def save_placements(row: models.Composition, places: Mapping[str, Placement | None]) -> None:
+    """Write where parts come from, over what was kept of these parts; None takes a part off its board."""
+    gone = [key for key, place in places.items() if place is None]
+    for i in range(0, len(gone), 900):
+        row.placements.filter(part__in=gone[i : i + 900]).delete()
+    models.Placement.objects.bulk_create(
+        (
+            models.Placement(composition=row, part=key, board=place.board, x_mm=place.x_mm, y_mm=place.y_mm)
+            for key, place in places.items()
+            if place is not None
+        ),
+        update_conflicts=True,
+        unique_fields=("composition", "part"),
+        update_fields=("board", "x_mm", "y_mm"),
+    )
 
 
 def save_pieces(row: models.Composition, pieces: Iterable[tuple[int, Piece, shapely.Polygon]]) -> None:

@@ -11,18 +11,20 @@ from django.utils import timezone
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.drawing import readings
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.pdf import check_pdf
+from emberquilt.drawing.read import read
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
 from emberquilt.intake.knobs import LIMITS, knobs_of, size_of
 from emberquilt.intake.lettering import open_font
 from emberquilt.intake.propose import recognise, source_picture
-from emberquilt.layers.stacked import from_afar
+from emberquilt.layers.stacked import from_afar, scene_in
 from emberquilt.practice import Practice
+from emberquilt.work.parts import job_of
 from emberquilt.work.scene import Dress, Mark, Scene, shapes_of
+from emberquilt.work.view import view_of
 from workshop.shop.actions import practice_of, rack_of, shop_of
 from workshop.stations.faces import rack_stamp, table_of
 from workshop.stations.rack import rack
@@ -36,19 +38,20 @@ from .plans import plan_of
 from .proposals import unpack_proposal
 
 MOST_UPLOAD = 60_000_000
-TYPES = {"pdf": "application/pdf", "svg": "image/svg+xml", "csv": "text/csv; charset=utf-8", "ics": "text/calendar"}
+TYPES = {
+    "pdf": "application/pdf",
+    "svg": "image/svg+xml",
+    "dxf": "image/vnd.dxf",
+    "csv": "text/csv; charset=utf-8",
+    "parts": "text/csv; charset=utf-8",
+    "ics": "text/calendar",
+}
 SANDBOX = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox"
 
 
 def own(request, uid) -> Composition:
     """The composition, if it belongs to whoever asks."""
     return get_object_or_404(Composition.objects.select_related("owner"), uid=uid, owner=request.user)
-
-
-def layer_in_hand(values) -> int:
-    """The key of the layer that a page speaks of, 0 where it says none."""
-    text = values.get("layer", "")
-    return int(text) if text.isdecimal() and len(text) < 9 else 0
 
 
 def _own_draft(request, uid) -> Draft:
@@ -273,20 +276,22 @@ def draft_accept(request, uid):
 @require_GET
 @cache_control(max_age=31536000, private=True, immutable=True)
 def shapes(request, uid):
-    """Outlines of the pieces. Their address holds the shape's revision, so they may be kept for ever."""
-    plan = plan_of(own(request, uid), layer_in_hand(request.GET))
-    return JsonResponse(shapes_json(readings.read(plan, "pattern", request.GET.get("view", "plain"), [])))
+    """Outlines of what is seen. Their address holds the shape's revision, so they may be kept for ever."""
+    composition = store.load(own(request, uid))
+    view = view_of(composition, request.GET.get("view", ""))
+    return JsonResponse(shapes_json(scene_in(job_of(composition), view, {})))
 
 
 @require_GET
 def dress(request, uid, station, show):
-    plan = plan_of(own(request, uid), layer_in_hand(request.GET))
-    return JsonResponse(dress_json(readings.read(plan, station, show, plan.findings(station))))
+    plan = plan_of(own(request, uid))
+    view = view_of(plan.composition, request.GET.get("view", ""))
+    return JsonResponse(dress_json(read(plan, station, show, plan.findings(station), view)))
 
 
 @require_GET
 def leave(request, uid, kind):
-    """A file that leaves the workshop: pdf, svg, csv, ics, or the whole project."""
+    """A file that leaves the workshop: one of `TYPES`, or the whole project."""
     row = own(request, uid)
     name = re.sub(r"[^A-Za-z0-9]+", "-", row.name).strip("-").lower() or "picture"
     if kind == "project":
@@ -296,8 +301,8 @@ def leave(request, uid, kind):
         data, content_type, kind = check_pdf(practice, request.GET.get("paper") or practice.paper), TYPES["pdf"], "pdf"
         name = "check-page"
     elif kind in TYPES:
-        plan = plan_of(row, layer_in_hand(request.GET))
-        data, content_type = export(plan, kind, request.GET.get("paper") or None), TYPES[kind]
+        data, content_type = export(plan_of(row), kind, request.GET.get("paper") or None), TYPES[kind]
+        name, kind = (f"{name}-parts", "csv") if kind == "parts" else (name, kind)
     else:
         raise BadProject(f"Nothing leaves here as “{kind}”.")
     headers = {"Content-Disposition": f'attachment; filename="{name}.{kind}"', "X-Content-Type-Options": "nosniff"}

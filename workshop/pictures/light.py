@@ -1,4 +1,4 @@
-"""How a work's picture is shown, as its pins say."""
+"""How a work's picture is shown, as was decided."""
 
 from django.urls import reverse
 
@@ -24,12 +24,15 @@ WALL_MARGIN_MM = 30.0
 
 def light_of(composition: Composition, **more) -> Light:
     """The light that is kept with a work; `more` changes it."""
-    kept = composition.pins.get("look", {})
-    frame = kept.get("frame", "")
-    framed = Frame(frame, kept.get("frame_mm", Frame.width_mm)) if frame in composition.rack.shelf else None
-    wall = kept.get("wall", BACKER)
-    margin = WALL_MARGIN_MM if framed or "wall" in kept else 0.0
-    return Light(kept.get("gloss", "satin"), Lamp(kept.get("from_deg", 135.0)), wall, margin, framed, **more)
+    kept, rails = composition.decisions.wood.look, composition.decisions.relief.rails
+    framed = None
+    if kept.frame in composition.rack.shelf:
+        framed = Frame(kept.frame, kept.frame_mm or Frame.width_mm)
+    elif rails is not None and rails.material in composition.rack.shelf:
+        framed = Frame(rails.material, rails.width_mm)
+    margin = WALL_MARGIN_MM if framed or kept.wall else 0.0
+    lamp = Lamp(135.0 if kept.from_deg is None else kept.from_deg)
+    return Light(kept.gloss or "satin", lamp, kept.wall or BACKER, margin, framed, **more)
 
 
 def look_address(row, composition: Composition) -> dict:
@@ -38,6 +41,6 @@ def look_address(row, composition: Composition) -> dict:
     pad = light.margin_mm + (light.frame.width_mm if light.frame else 0.0)
     shop = rack_stamp(composition.rack.shelf, composition.rack.boards)
     return {
-        "look_url": f"{reverse('look', args=(row.uid,))}?r={row.revision}.{shop}&layer={composition.whole.key}",
+        "look_url": f"{reverse('look', args=(row.uid,))}?r={row.revision}.{shop}",
         "look_pad": pad,
     }

@@ -12,22 +12,26 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.drawing.panel import dress_json
-from emberquilt.drawing.readings import dress_of
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.keys import keys_in
 from emberquilt.picture.board_face import drawn_photo
 from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
+from emberquilt.stock.verdict import verdict_of
 from emberquilt.wood.axis import long_axis_deg
 from emberquilt.wood.judgement import outlines_on_boards
 from emberquilt.wood.packs import pack_in
-from emberquilt.wood.palettes import in_woods, verdict_of
+from emberquilt.wood.palettes import in_woods
 from emberquilt.wood.spots import WISHES, places
-from emberquilt.wood.verbs import matched, palette_named
-from emberquilt.work.composition import Composition
+from emberquilt.wood.verbs import answered, matched, palette_named
+from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.copies import any_copy
+from emberquilt.work.parts import job_of
+from emberquilt.work.readings import dress_of
 from emberquilt.work.scene import Scene, shapes_of
+from emberquilt.work.view import View, target_of, view_of
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import layer_in_hand, own
+from workshop.compositions.views import own
 from workshop.shop.actions import photos_of
 from workshop.stations.faces import FACE_PX_PER_MM, face_url, wood_table
 
@@ -49,7 +53,7 @@ def _width(request) -> int:
 @cache_control(max_age=31536000, private=True, immutable=True)
 def look(request, uid):
     """The picture as it stands, quickly drawn. Its address holds the state it shows, so it may be kept."""
-    composition = plan_of(own(request, uid), layer_in_hand(request.GET)).composition
+    composition = plan_of(own(request, uid)).composition
     width = _width(request)
     light = light_of(composition, aged=request.GET.get("aged") == "yes")
     tried = in_woods(composition, woods_in(composition, request.GET))
@@ -58,24 +62,25 @@ def look(request, uid):
 
 
 def woods_in(composition: Composition, values) -> dict[int, str]:
-    """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood to try."""
+    """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood to
+    try."""
     if name := values.get("palette"):
         return palette_named(composition, name)
     if tried := values.get("try"):
         wood = composition.rack.shelf.wood(tried)
         return dict.fromkeys(_keys(values.get("pieces", "")), wood.code)
     if scope := values.get("best"):
-        task, answer = matched(composition, [], {"scope": scope})
-        return {
-            key: task.codes[w]
-            for g, w in zip(task.groups, answer.choice, strict=True)
-            if not g.fixed
-            for key in g.pieces
-        }
+        return answered(*matched(target_of(composition, []), {"scope": scope}))
     if (which := values.get("pack", "")).isdecimal():
-        pack = pack_in(composition)
+        pack = pack_in(composition, _layer(composition, values))
         return pack.picture(int(which[:3])) if pack else {}
     return {}
+
+
+def _layer(composition: Composition, values) -> Layer:
+    """The layer that a page is about: the one that is seen, or the usual one."""
+    view = view_of(composition, values.get("view", ""))
+    return composition.usual_layer if view.stacked else composition.layer(view.layer)
 
 
 def _keys(text: str) -> list[int]:
@@ -141,19 +146,27 @@ def final_png(request, uid):
 def palettes(request, uid):
     """Two to four palettes beside each other, each as the picture it would make."""
     row = own(request, uid)
-    plan = plan_of(row, layer_in_hand(request.GET))
+    plan = plan_of(row)
     composition = plan.composition
-    kept = [p["name"] for p in composition.pins.get("palettes", [])]
+    kept = [p.name for p in composition.decisions.wood.palettes]
     offers = [("now", "As it stands", "")] + [(f"palette={n}", n, n) for n in kept]
-    if any(p.colour for p in composition.in_hand.pieces):
+    if any(p.colour for p in composition.made):
         offers.append(("best=all", "Best of all woods", ""))
         if composition.rack.owned:
             offers.append(("best=own", "Best of what I own", ""))
     asked = [code for code in request.GET.getlist("show") if any(code == o[0] for o in offers)]
     shown = asked[:MOST_PANELS] or [o[0] for o in offers[:MOST_PANELS]]
     panels = [_panel(plan, *offer) for offer in offers if offer[0] in shown]
-    context = {"row": row, "plan": plan, "practice": composition.practice, "offers": offers, "shown": shown, "panels": panels,
-               "hand": composition.whole.key, **look_address(row, composition)}  # fmt: skip
+    context = {
+        "row": row,
+        "plan": plan,
+        "practice": composition.practice,
+        "offers": offers,
+        "shown": shown,
+        "panels": panels,
+        "view": view_of(composition, request.GET.get("view", "")),
+        **look_address(row, composition),
+    }
     return render(request, "pictures/palettes.html", context)
 
 
@@ -165,7 +178,7 @@ def _panel(plan, code: str, name: str, kept: str) -> dict:
         woods = woods_in(composition, {kind: value}) if value else {}
     except EmberError as problem:
         return {"code": code, "name": name, "kept": kept, "problem": str(problem)}
-    verdict, shelf = verdict_of(in_woods(composition, woods)), composition.rack.shelf
+    verdict, shelf = verdict_of(job_of(in_woods(composition, woods))), composition.rack.shelf
     total = sum(verdict.area_mm2.values())
     return {
         "code": code,
@@ -183,59 +196,106 @@ MOST_SHORT = 3
 
 @require_GET
 def pack(request, uid):
-    """The pictures that one pack of woods gives."""
+    """The pictures that one pack of woods gives, of one layer."""
     row = own(request, uid)
-    plan = plan_of(row, layer_in_hand(request.GET))
+    plan = plan_of(row)
     composition = plan.composition
-    made = pack_in(composition)
-    number = {p.key: p.number for p in composition.in_hand.pieces}
-    context = {"row": row, "plan": plan, "practice": composition.practice, "pack": made, "woods": composition.rack.shelf, "hand": composition.whole.key,
-               "wood_table": wood_table(composition)}  # fmt: skip
+    layer = _layer(composition, request.GET)
+    made = pack_in(composition, layer)
+    context = {
+        "row": row,
+        "plan": plan,
+        "practice": composition.practice,
+        "pack": made,
+        "woods": composition.rack.shelf,
+        "view": View("", layer.key),
+        "layer": layer if len(composition.layers) > 1 else None,
+        "wood_table": wood_table(composition),
+    }
     if made is not None:
-        context["pictures"] = [_dressed(in_woods(composition, made.picture(k))) for k in range(len(made.codes))]
+        number = {p.key: p.number for p in layer.pieces}
+        pictures = range(len(made.codes))
+        context["pictures"] = [_dressed(in_woods(composition, made.picture(k)), layer.key) for k in pictures]
         context["clashes"] = [(number[c.a], number[c.b], c.length_mm) for c in made.clashes]
     return render(request, "pictures/pack.html", context)
 
 
-def _dressed(composition: Composition) -> dict:
-    dress = {p.key: dress_of(composition, p, "full") for p in composition.in_hand.pieces}
+def _dressed(composition: Composition, layer: int) -> dict:
+    dress = {p.key: dress_of(composition, p, "full") for p in composition.layer(layer).without_openings.pieces}
     return dress_json(Scene(composition.width_mm, composition.height_mm, (), dress))
+
+
+def _piece(composition: Composition, values) -> Piece:
+    """The piece that is asked for. Raises `BadChoice`."""
+    text = values.get("piece", "")
+    piece = composition.by_key.get(int(text)) if text.isdecimal() and len(text) < 9 else None
+    if piece is None or piece.opening:
+        raise BadChoice("Choose one piece first, then lay it on a board.")
+    return piece
 
 
 @require_GET
 def place(request, uid):
     """One piece over a board's face: slid and turned there, seen in the picture at once."""
     row = own(request, uid)
-    plan = plan_of(row, layer_in_hand(request.GET))
-    composition = plan.composition
-    layer, rack = composition.in_hand, composition.rack
-    text = request.GET.get("piece", "")
-    piece = layer.by_key.get(int(text)) if text.isdecimal() and len(text) < 9 else None
-    if piece is None:
-        raise BadChoice("Choose one piece first, then lay it on a board.")
+    plan = plan_of(row)
+    composition, rack = plan.composition, plan.composition.rack
+    piece = _piece(composition, request.GET)
+    layer = composition.home[piece.key]
     boards = sorted(rack.boards, key=lambda b: (b.wood != piece.wood, b.wood, b.name))
     if not boards:
         raise BadChoice("No board is on the rack yet. Put one there in the shop first.")
-    board = rack.by_name.get(request.GET.get("board", "") or piece.board) or boards[0]
-    spot = layer.coverage.spots[piece.key]
-    grain = piece.grain_deg if piece.grain_deg is not None else long_axis_deg(layer.coverage.by_key[piece.key])
-    on_it = outlines_on_boards(composition).get(board.name, {})
-    here = piece.board == board.name and piece.board_x_mm is not None
+    asked = request.GET.get("copy", "1")
+    copy = int(asked) if asked.isdecimal() and 1 <= int(asked[:3]) <= plan.job.copies else 1
+    key = f"{piece.key}/{copy}" if copy > 1 else str(piece.key)
+    placed = composition.placements.get(key)
+    board = rack.by_name.get(request.GET.get("board", "") or (placed.board if placed else "")) or boards[0]
     context = {
-        "row": row, "plan": plan, "practice": composition.practice, "piece": piece, "board": board, "boards": boards,
-        "woods": rack.shelf, "wood_table": wood_table(composition) | {f"@{board.name}": _face(board, composition)},
-        "hand": composition.whole.key, "wishes": WISHES,
-        "setting": {
-            "piece": piece.key, "board": board.name, "boardGrain": board.grain_deg, "length": board.length_mm, "width": board.width_mm,
-            "x": piece.board_x_mm if here else board.length_mm / 2, "y": piece.board_y_mm if here else board.width_mm / 2,
-            "grain": grain, "about": [spot.x_mm, spot.y_mm], "shape": shapes_of(layer.coverage.only([piece.key]))[0].path,
-            "wood": board.wood, "outline": [list(c) for c in board.region.exterior.coords],
-            "defects": [[d.kind, [list(c) for c in d.ring]] for d in board.defects],
-            "others": [[layer.by_key[k].number, [list(c) for c in o.exterior.coords]] for k, o in on_it.items() if k != piece.key],
-        },
-        "dress": _dressed(composition),
-    }  # fmt: skip
+        "row": row,
+        "plan": plan,
+        "practice": composition.practice,
+        "piece": piece,
+        "board": board,
+        "boards": boards,
+        "copy": copy,
+        "copies": range(1, plan.job.copies + 1),
+        "woods": rack.shelf,
+        "wood_table": wood_table(composition) | {f"@{board.name}": _face(board, composition)},
+        "view": View("", layer.key),
+        "wishes": WISHES,
+        "setting": _setting(composition, piece, board, key),
+        "dress": _dressed(composition, layer.key),
+    }
     return render(request, "pictures/place.html", context)
+
+
+def _setting(composition: Composition, piece: Piece, board: Board, key: str) -> dict:
+    """What the page needs to slide a part over a board."""
+    coverage, placed = composition.home[piece.key].coverage, composition.placements.get(key)
+    spot = coverage.spots[piece.key]
+    grain = piece.grain_deg if piece.grain_deg is not None else long_axis_deg(coverage.by_key[piece.key])
+    here = placed.point if placed is not None and placed.board == board.name else None
+    x, y = here or (board.length_mm / 2, board.width_mm / 2)
+    others = {k: o for k, o in outlines_on_boards(composition).get(board.name, {}).items() if k != key}
+    return {
+        "piece": piece.key,
+        "board": board.name,
+        "boardGrain": board.grain_deg,
+        "length": board.length_mm,
+        "width": board.width_mm,
+        "x": x,
+        "y": y,
+        "grain": grain,
+        "about": [spot.x_mm, spot.y_mm],
+        "shape": shapes_of(coverage.only([piece.key]))[0].path,
+        "wood": board.wood,
+        "outline": [list(c) for c in board.region.exterior.coords],
+        "defects": [[d.kind, [list(c) for c in d.ring]] for d in board.defects],
+        "others": [
+            [composition.by_key[int(any_copy(k))].number, [list(c) for c in o.exterior.coords]]
+            for k, o in others.items()
+        ],
+    }
 
 
 def _face(board: Board, composition: Composition) -> dict:
@@ -246,15 +306,13 @@ def _face(board: Board, composition: Composition) -> dict:
 def spots(request, uid):
     """The best places for a piece on a board, by what one looks for there."""
     row = own(request, uid)
-    composition = plan_of(row, layer_in_hand(request.GET)).composition
-    layer = composition.in_hand
-    text = request.GET.get("piece", "")
-    key = int(text) if text.isdecimal() and len(text) < 9 else 0
-    if key not in layer.by_key:
-        raise BadChoice("That piece is no longer in this picture.")
+    composition = plan_of(row).composition
+    piece = _piece(composition, request.GET)
+    coverage, asked = composition.home[piece.key].coverage, request.GET.get("copy", "1")
+    key = str(piece.key) + (f"/{asked}" if asked.isdecimal() and asked != "1" else "")
     board = composition.rack.board(request.GET.get("board", ""))
     try:
-        grain = float(request.GET.get("deg", "") or layer.by_key[key].grain_deg or 0.0)
+        grain = float(request.GET.get("deg", "") or piece.grain_deg or 0.0)
     except ValueError:
         raise BadChoice("The arrow's degrees could not be read.") from None
     face, fine = photos_of(request.user)(board) or (
@@ -263,9 +321,9 @@ def spots(request, uid):
     )
     lightness = cv2.cvtColor(face, cv2.COLOR_RGB2LAB)[..., 0].astype(np.float32) * (100 / 255)
     taken = [o for k, o in outlines_on_boards(composition).get(board.name, {}).items() if k != key]
-    spot = layer.coverage.spots[key]
+    spot = coverage.spots[piece.key]
     found = places(
-        layer.coverage.by_key[key],
+        coverage.by_key[piece.key],
         (spot.x_mm, spot.y_mm),
         grain % 360,
         board,

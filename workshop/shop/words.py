@@ -12,6 +12,8 @@ WORDS = {
     "minutes_per_cut": "Minutes to set up a cut", "hold_mm": "Safe to hold from", "neck_mm": "Judge necks under",
     "reads_de": "Colours read as two from (dE00)", "turn_apart_deg": "A turned grain reads from, degrees", "glue": "Glue",
     "seconds_per_piece": "Seconds to lay a piece", "anchor": "Anchor", "backer_inset_mm": "Backer inside by",
+    "backer_mm": "Backer thick", "backer_material": "Backer of", "shim_material": "Shims and spacers of",
+    "repeat_share": "A further copy takes, of the first",
     "fit_minutes": "Minutes to fit a piece", "shape_minutes": "Minutes to shape a piece", "finish": "Finish", "finish_when": "Finish when", "coats": "Coats",
 }  # fmt: skip
 

@@ -27,7 +27,8 @@ def rack_stamp(shelf: Shelf, boards: tuple[Board, ...]) -> int:
 
 
 def tile_url(wood: Wood) -> str:
-    """Shipped woods have their tile among the static files; one's own is drawn on demand, and its address tells its colours."""
+    """Shipped woods have their tile among the static files; one's own is drawn on demand, and its address tells its
+    colours."""
     if woods().get(wood.code) == wood:
         return static(f"woods/{wood.code}.jpg")
     return f"{reverse('wood-tile', args=(wood.code,))}?v={stamp(wood)}"
@@ -56,7 +57,7 @@ def shelf_options(shelf: Shelf) -> str:
 def wood_table(composition: Composition) -> dict[str, dict]:
     """Tiles of the woods, and under ``@MARK`` the faces of boards in use."""
     table = dict(table_of(composition.rack.shelf))
-    used = {p.board for p in composition.in_hand.pieces if p.board}
+    used = {place.board for place in composition.placements.values()}
     for board in composition.rack.boards:
         if board.name in used:
             table[f"@{board.name}"] = {

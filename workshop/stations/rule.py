@@ -2,9 +2,8 @@
 
 from dataclasses import dataclass
 
-from emberquilt.bench.cards import STEPS
 from emberquilt.plan import Plan
-from workshop.bench.actions import done_keys
+from emberquilt.work.steps import Step
 from workshop.compositions.models import Composition
 
 NAMES = {
@@ -43,7 +42,7 @@ MOST_AT_ONCE = 800
 
 
 def counts_later(plan: Plan) -> bool:
-    return len(plan.composition.in_hand.pieces) > MOST_AT_ONCE and "left" not in plan.__dict__
+    return len(plan.composition.made) > MOST_AT_ONCE and "counts" not in plan.__dict__
 
 
 def bare_rule(current: str) -> list[Leaf]:
@@ -53,8 +52,8 @@ def bare_rule(current: str) -> list[Leaf]:
 
 def rule_of(row: Composition, plan: Plan, current: str) -> list[Leaf]:
     words = _words(row, plan)
-    pieces = len(plan.composition.in_hand.pieces)
-    return [_leaf(s, words[s], plan.left.get(s, 0), pieces, s == current) for s in NAMES]
+    pieces = len(plan.composition.made)
+    return [_leaf(s, words[s], plan.counts.get(s, 0), pieces, s == current) for s in NAMES]
 
 
 def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Leaf:
@@ -70,24 +69,38 @@ def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Le
 
 
 def _words(row: Composition, plan: Plan) -> dict[str, str]:
-    words = {s: f"{n} left" if n else "settled" for s, n in plan.left.items()}
+    words = {s: f"{n} left" if n else "settled" for s, n in plan.counts.items()}
     if not plan.saw.cuts:
-        words |= {s: WAITING for s in ("stock", "saw", "calendar") if not plan.left[s]}
-    total, done = len(STEPS) * len(plan.saw.cuts), done_keys(row)
-    sawn = sum(1 for step, _ in done if step == "saw")
-    glued = sum(1 for step, _ in done if step == "glue")
-    if not total:
-        bench = WAITING
-    elif not done:
-        bench = "not begun"
-    elif len(done) >= total:
-        bench = "all done"
-    else:
-        bench = f"{glued} glued" if glued else f"{sawn} of {len(plan.saw.cuts)} sawn"
+        words |= {s: WAITING for s in ("stock", "saw", "calendar") if not plan.counts[s]}
     events = row.events.count()
-    return words | {"bench": bench, "log": f"{events} entries" if events else "empty"}
+    return words | {"bench": bench_words(plan), "log": f"{events} entries" if events else "empty"}
+
+
+def bench_words(plan: Plan) -> str:
+    """How far the work at the bench is: what is done last of all says most."""
+    if not plan.steps:
+        return WAITING
+    if not plan.left:
+        return "all done"
+    glued, all_glued = _counted(plan, "glue")
+    sawn, to_saw = _counted(plan, "saw")
+    if glued:
+        return f"{glued} of {all_glued} glued"
+    if sawn:
+        return f"{sawn} of {to_saw} sawn"
+    return "begun" if plan.done & {mark for step in plan.steps for mark in _marks(step)} else "not begun"
+
+
+def _counted(plan: Plan, verb: str) -> tuple[int, int]:
+    """Parts that a verb was ticked for, and how many there are."""
+    marks = [mark for step in plan.steps if step.verb == verb for mark in _marks(step)]
+    return sum(mark in plan.done for mark in marks), len(marks)
+
+
+def _marks(step: Step) -> list[tuple[str, str]]:
+    return [step.mark(part) for part in step.parts] if step.each else [step.mark()]
 
 
 def next_station(plan: Plan) -> str:
     """Where the work goes on: the first station in order with something left, else the calendar."""
-    return next((s for s in NAMES if plan.left.get(s)), "calendar")
+    return next((s for s in NAMES if plan.counts.get(s)), "calendar")

@@ -5,7 +5,6 @@ tag asks for a fresh one by itself.
 """
 
 import logging
-from dataclasses import replace
 from typing import Any
 
 from emberquilt.plan import Plan
@@ -20,26 +19,24 @@ log = logging.getLogger(__name__)
 
 
 def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
-    """Keep what this plan says of the work, where that is not kept already. A plan of another layer than the usual one
-    does not speak for the work."""
-    usual = replace(plan.composition, hand=0).whole.key
-    if is_fresh(row, shop) or plan.composition.whole.key != usual:
+    """Keep what this plan says of the work, where that is not kept already."""
+    if is_fresh(row, shop):
         return row.told
-    layers = plan.composition.layers
-    station = next_station(plan)
     short: dict[str, float] = {}
     for need in plan.needs:
         if need.short_mm2 > 0:
-            short[need.wood] = short.get(need.wood, 0.0) + need.short_mm2
+            short[need.material] = short.get(need.material, 0.0) + need.short_mm2
+    composition = plan.composition
     return keep(
         row,
         {
             "state": state_of(row, shop),
-            "station": station,
-            "left": {s: n for s, n in plan.left.items() if n},
-            "pieces": sum(len(layer.solid.pieces) for layer in layers),
-            "layers": len(layers),
-            "wooded": any(p.wood for p in plan.composition.pieces()),
+            "station": next_station(plan),
+            "left": {s: n for s, n in plan.counts.items() if n},
+            "pieces": len(composition.made),
+            "layers": len(composition.layers),
+            "copies": composition.decisions.whole.copies,
+            "wooded": any(p.wood for p in composition.pieces()),
             "short": short,
         },
     )

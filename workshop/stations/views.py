@@ -1,5 +1,7 @@
 """One page for every station, its ticket, and the one place that edits go through."""
 
+from urllib.parse import urlencode
+
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
@@ -9,22 +11,26 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.drawing.panel import shape_rows
 from emberquilt.errors import BadChoice
 from emberquilt.keys import keys_in, runs
-from emberquilt.layers.stacked import VIEWS
-from emberquilt.pattern.verbs import length_of, small_pairs
+from emberquilt.pattern.verbs import small_pairs
+from emberquilt.plan import Plan
+from emberquilt.work.copies import any_copy, copy_of
+from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
-from emberquilt.work.verbs import VERBS
+from emberquilt.work.setting import length_of
+from emberquilt.work.view import Target, View, target_of, view_of
 from workshop.bench.actions import sawing_ratio
-from workshop.compositions import actions
+from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import layer_in_hand, own
+from workshop.compositions.views import own
 from workshop.pictures.light import look_address
 from workshop.shop.actions import shop_of
+from workshop.stations.desk import station_context
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
-from workshop.stations.tickets import station_context, suggestion
 from workshop.stations.told import tell
+from workshop.stations.wood.ticket import suggestion
 
-OWN_FIELDS = {"pieces", "revision", "verb", "show", "layer", "back", "csrfmiddlewaretoken"}
+OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "csrfmiddlewaretoken"}
 BACK = ("pack", "palettes")
 """Pages of the work that an edit made on them returns to."""
 
@@ -36,20 +42,19 @@ def _keys(text: str) -> list[int]:
         raise BadChoice("The chosen pieces could not be read. Choose again.") from None
 
 
-def _hand(values, row: Composition, keys: list[int]) -> int:
-    """The layer in hand: the one that is asked for, unless the chosen pieces lie in another."""
-    hand = layer_in_hand(values)
-    if keys:
-        home = row.pieces.filter(key=keys[0]).values_list("layer_key", flat=True).first()
-        hand = home or hand
-    return hand
+def _layer_of(values, view: View) -> int:
+    """The layer that an edit speaks of where no piece is chosen: the one that is named, else the one that is seen."""
+    named = values.get("layer", "")
+    return int(named) if named.isdecimal() and len(named) < 9 else view.layer
 
 
 def _context(
-    request, row: Composition, station: str, show: str, keys: list[int], hand: int, later: bool = False
+    request, row: Composition, station: str, show: str, keys: list[int], name: str, later: bool = False
 ) -> dict:
-    """What the page of a station shows. `later`: the other stations' counts are asked for once the answer is seen."""
-    plan = plan_of(row, hand)
+    """What the page of a station shows in a view. `later`: the other stations' counts are asked for once the answer is
+    seen."""
+    plan = plan_of(row)
+    view = view_of(plan.composition, name)
     later = later or counts_later(plan)
     entries = dict(row.entries.filter(seq__in=(row.cursor, row.cursor + 1)).values_list("seq", "label"))
     context = {
@@ -59,9 +64,9 @@ def _context(
         "station_name": NAMES[station],
         "undo_label": entries.get(row.cursor, ""),
         "redo_label": entries.get(row.cursor + 1, ""),
-        "hand": plan.composition.whole.key,
-        "shapes_url": _shapes_url(row, plan.composition.whole.key, show),
-        **station_context(plan, station, show, keys),
+        "shapes_url": _shapes_url(row, view),
+        "do_url": reverse("do", args=(row.uid, station)),
+        **station_context(plan, station, show, keys, view),
     }
     if not later:
         tell(row, shop_of(row.owner), plan)
@@ -73,9 +78,8 @@ def _context(
 
 
 def _log_context(request, row: Composition, plan) -> dict:
-    number = {p.key: p.number for p in plan.composition.pieces()}
     ratio = sawing_ratio(request.user)
-    events = [{"event": e, "number": number.get(e.piece)} for e in row.events.order_by("-at")[:200]]
+    events = [{"event": e, **_spoken(plan, e)} for e in row.events.order_by("-at")[:200]]
     timed = row.events.filter(step="saw", what="done", minutes__isnull=False).values_list("minutes", "estimate_minutes")
     return {
         "events": events,
@@ -84,6 +88,17 @@ def _log_context(request, row: Composition, plan) -> dict:
         "guessed": sum(e or 0 for _, e in timed),
         "timed": len(timed),
     }
+
+
+def _spoken(plan: Plan, event) -> dict:
+    """What an event was about: the part's name and copy, the piece to be shown, or the step's own words."""
+    part = plan.job.by_key.get(any_copy(event.part)) if event.part else None
+    if part is None:
+        step = next((s for s in plan.steps if s.key == event.step), None)
+        return {"name": "", "words": step.label if step else event.step, "key": ""}
+    copy = f", copy {copy_of(event.part)}" if plan.job.copies > 1 else ""
+    key = any_copy(event.part)
+    return {"name": part.name, "words": event.step + copy, "key": key if key.isdecimal() else ""}
 
 
 @require_GET
@@ -101,40 +116,48 @@ def ticket(request, uid, station):
 
 def _asked(request, row: Composition, station: str) -> dict:
     keys = _keys(request.GET.get("pieces", ""))
-    return _context(request, row, station, request.GET.get("show", ""), keys, _hand(request.GET, row, keys))
+    return _context(request, row, station, request.GET.get("show", ""), keys, request.GET.get("view", ""))
 
 
 MOST_LISTED = 40
+
+
+def _target(request, row: Composition, keys: list[int]) -> Target:
+    """What a question is about: the chosen pieces, or the layer that is seen."""
+    composition = plan_of(row).composition
+    view = view_of(composition, request.GET.get("view", ""))
+    return target_of(composition, [key for key in keys if key in composition.by_key], view.layer)
 
 
 @require_GET
 def small(request, uid):
     """Which small pieces would be joined into which neighbour, listed before it happens."""
     row = own(request, uid)
-    plan = plan_of(row, layer_in_hand(request.GET))
+    target = _target(request, row, [])
     smallest = request.GET.get("smallest", "")
-    width = length_of({"smallest": smallest}, plan.composition, "smallest", 0.1, 200.0)
-    pairs = small_pairs(plan.composition.whole, width)
+    width = length_of({"smallest": smallest}, target.composition, "smallest", 0.1, 200.0)
+    pairs = small_pairs(target.one_layer, width)
     context = {"row": row, "pairs": pairs[:MOST_LISTED], "more": max(0, len(pairs) - MOST_LISTED), "count": len(pairs)}
-    return render(request, "stations/tickets/_small.html", context | {"smallest": smallest})
+    return render(request, "pattern/small.html", context | {"smallest": smallest})
 
 
 @require_GET
 def suggest(request, uid):
     """Which woods would suit best together, told before any is given."""
     row = own(request, uid)
-    keys = _keys(request.GET.get("pieces", ""))
-    plan = plan_of(row, _hand(request.GET, row, keys))
-    told = suggestion(plan, keys, request.GET.get("scope", "all"), request.GET.get("by", "colour"))
-    return render(request, "stations/tickets/_suggest.html", {"row": row, "practice": plan.composition.practice} | told)
+    target = _target(request, row, _keys(request.GET.get("pieces", "")))
+    told = suggestion(target, request.GET.get("scope", "all"), request.GET.get("by", "colour"))
+    context = {"row": row, "practice": target.composition.practice, "do_url": reverse("do", args=(row.uid, "wood"))}
+    return render(request, "wood/suggest.html", context | told)
 
 
 @require_GET
 def rule(request, uid, station):
     """The strip of stations with what is left at each."""
     row = own(request, uid)
-    plan = plan_of(row, layer_in_hand(request.GET))
-    context = {"row": row, "rule": rule_of(row, plan, station), "plan": plan, "hand": plan.composition.whole.key}
+    plan = plan_of(row)
+    view = view_of(plan.composition, request.GET.get("view", ""))
+    context = {"row": row, "rule": rule_of(row, plan, station), "plan": plan, "view": view}
     tell(row, shop_of(row.owner), plan)
     return render(request, "stations/_rule.html", context)
 
@@ -152,8 +175,8 @@ def do(request, uid, station):
         values = _practice_values(values)
     if verb == "wood" and values.get("wood"):
         request.session["last_wood"] = values["wood"][:40]
-    hand = _hand(request.POST, row, keys)
-    return _answer(request, row, station, keys, lambda r: actions.perform(row, r, verb, keys, values, hand))
+    layer = _layer_of(request.POST, view_of(store.as_kept(row), request.POST.get("view", "")))
+    return _answer(request, row, station, keys, lambda r: actions.perform(row, r, verb, keys, values, layer))
 
 
 def _practice_values(values: dict) -> dict:
@@ -193,22 +216,24 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
         if back == "shelf":
             return redirect("shelf")
         if back in BACK:
-            return redirect(f"{reverse(back, args=(row.uid,))}?layer={layer_in_hand(request.POST)}")
-        return redirect(reverse("station", args=(row.uid, station)) + (f"?pieces={runs(keys)}" if keys else ""))
+            return redirect(f"{reverse(back, args=(row.uid,))}?{urlencode({'view': request.POST.get('view', '')})}")
+        query = {"pieces": runs(keys), "view": request.POST.get("view", "")}
+        asked = urlencode({name: text for name, text in query.items() if text})
+        return redirect(reverse("station", args=(row.uid, station)) + (f"?{asked}" if asked else ""))
     before, row = row, own(request, row.uid)
     keys = _still(keys, made)
-    hand = _hand(request.POST, row, keys)
     later = made is not None and made.reshapes
-    context = _context(request, row, station, request.POST.get("show", ""), keys, hand, later) | {"words": said}
-    if made is not None and made.reshapes and not made.layers and not made.composition:
+    context = _context(request, row, station, request.POST.get("show", ""), keys, request.POST.get("view", ""), later)
+    context |= {"words": said}
+    moved = made is not None and (made.layers or {"width_mm", "height_mm"} & set(made.composition))
+    if made is not None and made.reshapes and not moved and not context["view"].stacked:
         context["reshape"] = _reshape(before, made, context)
     return render(request, "stations/_changed.html", context, status=status)
 
 
-def _shapes_url(row: Composition, hand: int, show: str) -> str:
+def _shapes_url(row: Composition, view: View) -> str:
     """Where the outlines are read from. The address changes with the shape, so a browser may keep what it has."""
-    view = f"&view={show}" if show in VIEWS else ""
-    return f"{reverse('shapes', args=(row.uid,))}?s={row.shape_revision}&layer={hand}{view}"
+    return f"{reverse('shapes', args=(row.uid,))}?s={row.shape_revision}&view={view.name}"
 
 
 def _still(keys: list[int], made) -> list[int]:
@@ -222,7 +247,12 @@ def _still(keys: list[int], made) -> list[int]:
 
 def _reshape(before: Composition, made, context: dict) -> dict:
     """Only the outlines that an edit changed, for a page that shows the state before it."""
-    shapes = shapes_of(context["plan"].composition.whole.coverage)
+    view, composition = context["view"], context["plan"].composition
+    shapes = shapes_of(composition.layer(view.layer).coverage)
     changed = shape_rows(shape for shape in shapes if shape.key in made.outlines or shape.key in made.born)
-    old = _shapes_url(before, context["hand"], context["show"])
-    return {"from": old, "to": context["shapes_url"], "changed": changed, "gone": list(made.gone)}
+    return {
+        "from": _shapes_url(before, view),
+        "to": context["shapes_url"],
+        "changed": changed,
+        "gone": list(made.gone),
+    }

@@ -9,10 +9,22 @@ ACORN = {"file": "acorn.svg", "name": "An acorn", "width": "6 in"}
 LANTERN = {"file": "lantern.jpg", "name": "The lantern", "width": "12 in",
            "knobs": {"kind": "photo", "tones": "6", "by": "colour", "smallest_mm": "8 mm"}}  # fmt: skip
 
-LIGHTHOUSE = {"file": "lighthouse.svg", "name": "Lighthouse at dusk", "width": "14 in", "knobs": {"kind": "painted"},
-              "sheets": [("Sky", "maple", "back, glued first"), ("Far hills", "cherry", ""), ("Sea", "mahogany", "stays proud at the edge"),
-                         ("Headland and light", "walnut", "painted edges"), ("Rocks", "wenge", "clear")],
-              "thickness": "1/4 in"}  # fmt: skip
+LIGHTHOUSE = {
+    "file": "lighthouse.svg",
+    "name": "Lighthouse at dusk",
+    "width": "14 in",
+    "knobs": {"kind": "painted"},
+    "thickness": "1/4 in",
+    "copies": "6",
+    # from the back: name, wood, note, and whether its edge is trimmed flush
+    "sheets": [
+        ("Sky", "maple", "back, it carries the rest", "yes"),
+        ("Far hills", "cherry", "", "yes"),
+        ("Sea", "mahogany", "", "yes"),
+        ("Headland and light", "walnut", "", "yes"),
+        ("Rocks", "wenge", "clear, stays proud", "no"),
+    ],
+}
 
 PLAQUE = {"file": "words.txt", "words": "TINDER LANE\n14", "name": "House plaque", "width": "16 in",
           "knobs": {"kind": "text", "font": "hepta-slab", "outline": "oval", "margin_mm": "1/2 in"}}  # fmt: skip

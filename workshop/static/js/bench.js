@@ -7,11 +7,13 @@ if (view) {
   const panel = new Panel(view);
   const key = Number(view.dataset.piece);
   panel.show(shapes, dress, JSON.parse(document.getElementById("woods").textContent));
-  const [x0, y0, x1, y1] = panel.shape(key).box;
-  const room = 0.35 * Math.max(x1 - x0, y1 - y0) + 4;
-  panel.focus = [x0 - room, y0 - room, x1 + room, y1 + room];
-  panel.chosen = new Set([key]);
-  panel.fit();
+  if (key) {
+    const [x0, y0, x1, y1] = panel.shape(key).box;
+    const room = 0.35 * Math.max(x1 - x0, y1 - y0) + 4;
+    panel.focus = [x0 - room, y0 - room, x1 + room, y1 + room];
+    panel.chosen = new Set([key]);
+    panel.fit();
+  }
 }
 
 const clock = document.querySelector(".clockrow .time");

@@ -8,6 +8,7 @@ import { tryingOn } from "./tryon.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
+import "./stack.js";
 
 const json = (id) => JSON.parse(document.getElementById(id).textContent);
 const element = document.getElementById("panel");
@@ -57,7 +58,7 @@ function runsOf(keys) {
 }
 
 function perform(values) {
-  const state = Object.fromEntries(["pieces", "revision", "show", "layer"].map((name) => [name, field(name).value]));
+  const state = Object.fromEntries(["pieces", "revision", "show", "view"].map((name) => [name, field(name).value]));
   htmx.ajax("POST", element.dataset.do, { target: "#ticket", swap: "outerHTML", values: { ...state, ...values } });
 }
 
@@ -65,7 +66,7 @@ function perform(values) {
 element.addEventListener("panel:chosen", () => {
   const pieces = runsOf(panel.chosen), show = field("show").value;
   field("pieces").value = pieces;
-  const query = new URLSearchParams({ show, layer: field("layer").value, ...(pieces && { pieces }) });
+  const query = new URLSearchParams({ show, view: field("view").value, ...(pieces && { pieces }) });
   history.replaceState(null, "", `?${query}`);
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });

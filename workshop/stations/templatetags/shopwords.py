@@ -2,6 +2,7 @@
 
 import json
 import re
+from typing import Any
 
 from django import template
 from django.utils.html import conditional_escape, format_html
@@ -14,7 +15,7 @@ register = template.Library()
 
 
 @register.filter
-def long(mm: float | None, practice: Practice):
+def measure(mm: float | None, practice: Practice):
     """``2 3/8 in`` set with a true fraction, or millimetres."""
     if mm is None:
         return "not set"
@@ -24,7 +25,7 @@ def long(mm: float | None, practice: Practice):
 
 
 @register.filter
-def bare(mm: float | None, practice: Practice):
+def figure(mm: float | None, practice: Practice):
     """The length without its unit."""
     if mm is None:
         return ""
@@ -40,6 +41,24 @@ def bare_inches(mm: float, denominator: int):
     return format_html(
         '<span class="m">{}{}{}</span>', whole if whole or not rest else "", " " if whole and rest else "", fraction
     )
+
+
+@register.filter
+def uncapped(text: str) -> str:
+    """A title in the middle of a sentence."""
+    return text[:1].lower() + text[1:]
+
+
+@register.filter
+def plain_measure(mm: float, practice: Practice) -> str:
+    """The length in plain letters, for an attribute."""
+    return practice.say(mm)
+
+
+@register.filter
+def wood_name_or_words(text: str, shelf) -> str:
+    """The name of what stands on the shelf under this code, or the words as they are."""
+    return shelf[text].name if text in shelf else text
 
 
 MEASURE = re.compile(r"(\d) (\d+/\d+|in\b|mm\b|min\b)")
@@ -93,7 +112,8 @@ def clock(seconds: float) -> str:
 def mark():
     """The square that stands for the product: an eight-pointed quilt star in ember and paper."""
     return mark_safe(
-        '<svg viewBox="0 0 34 34" width="34" height="34" aria-hidden="true"><rect x="1" y="1" width="32" height="32" fill="#2a2521"/>'
+        '<svg viewBox="0 0 34 34" width="34" height="34" aria-hidden="true">'
+        '<rect x="1" y="1" width="32" height="32" fill="#2a2521"/>'
         '<path d="M17 3L21.5 12.5 17 17Z M31 17L21.5 21.5 17 17Z M17 31L12.5 21.5 17 17Z M3 17L12.5 12.5 17 17Z" fill="#b23a12"/>'
         '<path d="M17 3L12.5 12.5 17 17Z M31 17L21.5 12.5 17 17Z M17 31L21.5 21.5 17 17Z M3 17L12.5 21.5 17 17Z" fill="#f0ddb0"/></svg>'
     )
@@ -159,3 +179,48 @@ def timesince_days(finish, later) -> str:
 def words(text: str) -> list[str]:
     """A text as the list of its words."""
     return text.split()
+
+
+@register.simple_tag(takes_context=True)
+def key_verb(context, key: str, verb: str, words: str, label: str = "", **values: Any) -> str:
+    """A button that does a verb with its key beside it; values as a form would send them."""
+    told = json.dumps({"verb": verb, **{name: str(value) for name, value in values.items()}})
+    spoken = format_html(' aria-label="{}"', label) if label else ""
+    return format_html(
+        '<button type="button" data-key="{}"{} hx-post="{}" hx-vals="{}"><kbd>{}</kbd> {}</button>',
+        key, spoken, context["do_url"], told, key.upper(), words,
+    )  # fmt: skip
+
+
+@register.simple_tag
+def key_tool(key: str, tool: str, words: str, closed: bool = False) -> str:
+    """A button that takes up a drawing tool."""
+    shut = mark_safe(' data-closed="yes"') if closed else ""
+    return format_html(
+        '<button type="button" data-key="{}" data-tool="{}"{} data-words="{}"><kbd>{}</kbd> {}</button>',
+        key, tool, shut, words, key.upper(), words,
+    )  # fmt: skip
+
+
+@register.simple_tag
+def key_choose(key: str, keys: str, words: str, first: bool = False) -> str:
+    """A button that chooses pieces."""
+    strong = mark_safe(' class="first"') if first else ""
+    return format_html(
+        '<button type="button"{} data-key="{}" data-choose="{}"><kbd>{}</kbd> {}</button>',
+        strong, key, keys, key.upper(), words,
+    )  # fmt: skip
+
+
+@register.simple_tag
+def key_link(key: str, address: str, words: str, first: bool = False) -> str:
+    """A link with its sign beside it; a sign that is one letter is its key too."""
+    strong = mark_safe(' class="first"') if first else ""
+    pressed = format_html(' data-key="{}"', key) if key.isascii() and len(key) == 1 else ""
+    return format_html('<a href="{}"{}{}><kbd>{}</kbd> {}</a>', address, strong, pressed, key.upper(), words)
+
+
+@register.simple_tag
+def doing(verb: str, **values: Any) -> str:
+    """A verb with values for `hx-vals`, safe inside double quotes."""
+    return conditional_escape(json.dumps({"verb": verb, **{name: str(value) for name, value in values.items()}}))

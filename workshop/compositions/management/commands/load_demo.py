@@ -70,21 +70,20 @@ def bring(owner, given: dict) -> Composition:
 
 
 def lighthouse(owner) -> Composition:
-    """Painted shapes, stacked by tone into five sheets that reach under each other."""
+    """Painted shapes, stacked by tone into five sheets that reach under each other; the lamp is painted and goes on last,
+    and four are trimmed to one edge. Six are made of it."""
     row = bring(owner, demo.LIGHTHOUSE)
-    row = actions.perform(row, row.revision, "stack", [], {"by": "colour", "front": "dark", "reach": "8 mm"})
-    for layer, (name, wood, note) in zip(store.load(row).layers, demo.LIGHTHOUSE["sheets"], strict=True):
-        keys = [p.key for p in layer.solid.pieces]
-        for verb, chosen, values in (
-            (
-                "layer",
-                [],
-                {"name": name, "note": note, "layer_thickness": demo.LIGHTHOUSE["thickness"], "trim_flush": "yes"},
-            ),
-            ("wood", keys, {"wood": wood}),
-            ("thickness", keys, {"length": demo.LIGHTHOUSE["thickness"]}),
-        ):
-            row = actions.perform(row, row.revision, verb, chosen, values, layer.key)
+
+    def do(verb: str, keys: list[int], layer: int = 0, **values) -> None:
+        nonlocal row
+        row = actions.perform(row, row.revision, verb, keys, values, layer)
+
+    do("stack", [], by="colour", front="dark", reach="8 mm")
+    layers = [layer.key for layer in store.load(row).layers]
+    for key, (name, wood, note, flush) in zip(layers, demo.LIGHTHOUSE["sheets"], strict=True):
+        do("layer", [], key, name=name, note=note, layer_thickness=demo.LIGHTHOUSE["thickness"], trim_flush=flush)
+        do("wood", [p.key for p in store.load(row).layer(key).without_openings.pieces], wood=wood)
+    do("copies", [], count=demo.LIGHTHOUSE["copies"])
     return row
 
 
@@ -133,7 +132,7 @@ def two_koi(owner) -> Composition:
 
 
 def keys_at(row: Composition, places: list[tuple[float, float]]) -> list[int]:
-    coverage = store.load(row).in_hand.coverage
+    coverage = store.load(row).usual_layer.coverage
     return [next(k for k, o in coverage.by_key.items() if o.contains(shapely.Point(place))) for place in places]
 
 
@@ -141,11 +140,13 @@ def _saw_some(row: Composition, count: int) -> None:
     """A log as two evenings would leave it: invented minutes round the estimates, one piece broken and made again."""
     rng = random.Random(7)  # noqa: S311  invented data, not a secret
     at = timezone.now() - dt.timedelta(days=2, hours=1)
-    for i, card in enumerate([c for c in cards(plan_of(row)) if c.step == "saw"][:count]):
+    plan = plan_of(row)
+    table = cards(plan.job, plan.steps, plan.saw, plan.glue)
+    for i, card in enumerate([c for c in table if c.step.verb == "saw"][:count]):
         minutes = round(card.base_minutes * rng.uniform(1.0, 1.7), 1)
         at += dt.timedelta(minutes=minutes + 1) if i != count // 2 else dt.timedelta(hours=22)
         if i == 5:
-            Event.objects.create(composition=row, piece=card.piece, step="saw", what="broke", minutes=minutes,
+            Event.objects.create(composition=row, part=card.parts[0], step="saw", what="broke", minutes=minutes,
                                  estimate_minutes=card.base_minutes, at=at - dt.timedelta(seconds=30))  # fmt: skip
-        Event.objects.create(composition=row, piece=card.piece, step="saw", what="done", minutes=minutes,
+        Event.objects.create(composition=row, part=card.parts[0], step="saw", what="done", minutes=minutes,
                              estimate_minutes=card.base_minutes, at=at)  # fmt: skip

@@ -1,0 +1,35 @@
+"""How the Fit and glue station reads the panel."""
+
+from ..outline.paths import path_of
+from ..relief.readings import heights
+from ..work.parts import Job
+from ..work.readings import Read, woods, worn
+from ..work.register import reading
+from ..work.scene import Mark
+from ..work.view import View
+from .glueup import GluePlan
+
+
+@reading("assembly", "order", plan="glue")
+def glue_order(job: Job, plan: GluePlan, view: View) -> Read:
+    """Numbers in gluing order, the backer's outline dashed inside, anchors ringed."""
+    rows = plan.by_part
+    shown = {p.key for p in view.pieces(job.composition)}
+    marks = [Mark("guide", path=path_of(ground)) for ground in plan.grounds if view.kind != "apart"]
+    for anchor in plan.anchors.values():
+        if anchor in shown:
+            spot = job.composition.home[anchor].coverage.spots[anchor]
+            marks.append(Mark("ring", spot.x_mm, spot.y_mm, piece=anchor))
+    first = {row.piece for row in plan.steps if row.batch == 1}
+    dress = worn(job, view, "pale", lambda p: str(rows[str(p.key)].order), strong=lambda p: p.key in first)
+    return dress, tuple(marks)
+
+
+@reading("assembly", "batches", plan="glue")
+def glue_batches(job: Job, plan: GluePlan, view: View) -> Read:
+    number = {row.part: i for i, batch in enumerate(plan.batches, 1) for row in batch}
+    return worn(job, view, "pale", lambda p: str(number[str(p.key)])), ()
+
+
+reading("assembly", "heights")(heights)
+reading("assembly", "woods")(woods)

@@ -1,0 +1,51 @@
+"""A whole work from a drawing in one go, by the same verbs that the pages use."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..errors import BadChoice
+from ..intake.proposal import Proposal
+from ..pattern.fresh import composition_of
+from ..practice import Practice
+from ..work.change import applied
+from ..work.composition import Composition
+from ..work.verbs import edit
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """What is to be decided at once; lengths as typed. `woods`: best, owned, none, or the code of one wood for all;
+    `stack`: how far each sheet reaches under the next, empty for fitted pieces."""
+
+    woods: str = "none"
+    stack: str = ""
+    thickness: str = ""
+    copies: str = ""
+
+
+def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice | None = None) -> Composition:
+    """A composition of what was found in a drawing, with these wishes fulfilled. Raises `BadChoice` or `BadLength`."""
+    work = composition_of(proposal, name, practice or Practice(unit="mm"))
+    if wishes.stack:
+        work = _do(work, "stack", [], {"by": "colour", "front": "dark", "reach": wishes.stack})
+    if wishes.woods in ("best", "owned"):
+        scope = "own" if wishes.woods == "owned" else "all"
+        work = _do(work, "suggest", [], {"scope": scope})
+    elif wishes.woods != "none":
+        if wishes.woods not in work.rack.shelf:
+            raise BadChoice(f"Woods are best, owned, none, or the code of one: “{wishes.woods[:40]}” is on no shelf.")
+        work = _do(work, "wood", [p.key for p in work.made], {"wood": wishes.woods})
+    if wishes.thickness:
+        for layer in work.layers:
+            if layer.kind == "sheet":
+                work = _do(work, "layer", [], {"layer_thickness": wishes.thickness}, layer.key)
+            else:
+                keys = [p.key for p in layer.without_openings.pieces]
+                work = _do(work, "thickness", keys, {"length": wishes.thickness})
+    if wishes.copies:
+        work = _do(work, "copies", [], {"count": wishes.copies})
+    return work
+
+
+def _do(work: Composition, verb: str, keys: list[int], values: dict[str, Any], layer: int = 0) -> Composition:
+    return applied(work, edit(work, verb, keys, values, layer))

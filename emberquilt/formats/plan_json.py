@@ -1,0 +1,135 @@
+"""The plan as plain values, as `emberquilt plan` prints it. See docs/formats.md."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import shapely
+
+from ..assembly.tree import Assembly
+from ..calendar.schedule import Slot
+from ..errors import BadChoice
+from ..plan import Plan
+from ..work.contacts import Contact, contacts_of
+from ..work.parts import Job, Part
+from ..work.steps import Step
+
+
+def plan_json(plan: Plan) -> dict[str, Any]:
+    """Everything that is worked out for a work. Where its hours hold no plan, nothing is dated and a finding says why."""
+    job, number = plan.job, {p.key: p.number for p in plan.composition.pieces()}
+    try:
+        slots: Sequence[Slot] = plan.schedule.slots
+    except BadChoice:
+        slots = ()
+    finish = max((slot.ready for slot in slots), default=None)
+    return {
+        "name": plan.composition.name,
+        "copies": job.copies,
+        "parts": [_part(job, part) for part in job.parts()],
+        "contacts": [_contact(c.of_copy(n)) for n in range(1, job.copies + 1) for c in contacts_of(job)],
+        "steps": _steps(plan.left, slots),
+        "needs": [
+            {
+                "wood": n.material, "thickness_mm": round(n.thickness_mm, 3), "count": n.count, "net_mm2": n.net_mm2,
+                "rough_mm2": n.rough_mm2, "board_feet": n.board_feet, "bought_as": "sheet" if n.sheet else f"{n.quarters}/4",
+                "bought_board_feet": n.bought_feet, "short_mm2": n.short_mm2,
+            }
+            for n in plan.needs
+        ],
+        "saw": [
+            {
+                "order": c.order, "piece": number.get(c.piece, 0), "part": c.part, "blade": c.blade.no,
+                "cut_mm": c.length_mm, "inside_mm": c.inside_mm, "minutes": c.minutes, "runs": c.runs,
+                "holes": len(c.holes), "reason": c.reason,
+            }
+            for c in plan.saw.cuts
+        ],
+        "glue": [
+            {
+                "order": s.order, "piece": number.get(s.piece, 0), "part": s.part, "batch": s.batch,
+                "assembly": s.assembly, "why": s.reason,
+            }
+            for s in plan.glue.steps
+        ],
+        "assembly": _assembly(plan.glue.tree),
+        "tasks": [
+            {"label": s.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
+            for s in slots
+        ],
+        "finish": finish.isoformat() if finish else None,
+        "findings": [f.as_dict() for f in plan.every_finding],
+    }  # fmt: skip
+
+
+def _assembly(one: Assembly) -> dict[str, Any]:
+    """The tree of one copy: what goes down, and what is put together before and goes on as one."""
+    return {
+        "key": one.key,
+        "name": one.name,
+        "layer": one.layer,
+        "parts": list(one.parts),
+        "why": one.why,
+        "accent": one.accent,
+        "inside": [_assembly(inner) for inner in one.inside],
+    }
+
+
+def _part(job: Job, part: Part) -> dict[str, Any]:
+    seen = job.seen_of.get(part.id.piece) if part.key.partition("/")[0].isdecimal() else None
+    return {
+        "id": part.key,
+        "role": part.role,
+        "layer": part.id.layer,
+        "number": part.number,
+        "name": part.name,
+        "material": part.material,
+        "thickness_mm": round(part.thickness_mm, 6),
+        "floor_mm": round(part.floor_mm, 6),
+        "top_mm": part.top_mm,
+        "copy": part.copy,
+        "area_mm2": part.area_mm2,
+        "shows_mm2": None if seen is None else float(seen.area),
+        "bounds_mm": list(part.outline.bounds),
+        "grain_deg": part.grain_deg,
+        "turn": part.turn,
+        "coat": part.coat,
+        "rings": [ring for body in shapely.get_parts(part.outline) for ring in _rings(body)],
+    }
+
+
+def _rings(body: shapely.Polygon) -> Iterable[list[list[float]]]:
+    for ring in (body.exterior, *body.interiors):
+        yield shapely.get_coordinates(ring)[:-1].round(3).tolist()
+
+
+def _contact(contact: Contact) -> dict[str, Any]:
+    told = {"edge": {"length_mm": contact.length_mm}}.get(contact.kind, {"area_mm2": contact.area_mm2})
+    return {"a": contact.a, "b": contact.b, "kind": contact.kind} | told
+
+
+def _steps(steps: Iterable[Step], slots: Sequence[Slot]) -> list[dict[str, Any]]:
+    """Steps with their dates: from the begin of their first sitting to the end of their last."""
+    of_step: dict[str, list[Slot]] = {}
+    for slot in slots:
+        of_step.setdefault(slot.step.key, []).append(slot)
+    rows = []
+    for step in steps:
+        own = of_step.get(step.key, [])
+        rows.append(
+            {
+                "key": step.key,
+                "station": step.station,
+                "verb": step.verb,
+                "label": step.label,
+                "parts": list(step.parts),
+                "minutes": step.minutes,
+                "wait_minutes": step.wait_minutes,
+                "after": list(step.after),
+                "copy": step.copy,
+                "place": step.place,
+                "why": step.why,
+                "begin": own[0].begin.isoformat() if own else None,
+                "end": own[-1].end.isoformat() if own else None,
+            }
+        )
+    return rows

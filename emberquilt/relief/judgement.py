@@ -1,0 +1,78 @@
+"""What is left to decide about heights, and what has no room for what lies under it."""
+
+from ..findings import Finding, Fix, name_pieces
+from ..work.parts import LEAST_SPACERS, Job
+from ..work.register import judgement
+from .heights import undecided
+
+
+@judgement("relief")
+def relief_findings(job: Job, _plan=None) -> list[Finding]:
+    """Pieces without a thickness, shims and spacers that would show."""
+    return [*_bare(job), *_narrow(job), *_few_spacers(job)]
+
+
+def _bare(job: Job) -> list[Finding]:
+    practice = job.composition.practice
+    bare = sorted((p for p in job.composition.made if undecided(job, p.key)), key=lambda p: p.number)
+    if not bare:
+        return []
+    keys = tuple(p.key for p in bare)
+    words = "Piece" if len(bare) == 1 else f"{len(bare)} pieces"
+    return [
+        Finding(
+            "no-thickness",
+            "relief",
+            f"{words} without a stock thickness: {name_pieces([p.number for p in bare])}. "
+            f"Until then {practice.say(practice.stock_mm)} is reckoned with.",
+            "Heights, stock and blade follow from the thickness.",
+            keys,
+            amount=len(bare),
+            limit=0,
+            fix=Fix("Give them the usual stock", "thickness", {"pieces": list(keys), "mm": practice.stock_mm}),
+        )
+    ]
+
+
+def _narrow(job: Job) -> list[Finding]:
+    practice, home = job.composition.practice, job.composition.home
+    shimmed = sorted((p for p in job.composition.made if p.shim_mm > 0), key=lambda p: p.number)
+    narrow = [p for p in shimmed if home[p.key].coverage.spots[p.key].radius_mm <= practice.shim_inset_mm]
+    if not narrow:
+        return []
+    return [
+        Finding(
+            "no-room-for-shim",
+            "relief",
+            f"{name_pieces([p.number for p in narrow])} {'are' if len(narrow) > 1 else 'is'} too narrow for a shim that "
+            f"stays {practice.say(practice.shim_inset_mm)} inside the edge. Use thicker stock, or a narrower margin.",
+            "Shims stay inside the piece so that they never show.",
+            tuple(p.key for p in narrow),
+            limit=practice.shim_inset_mm,
+            unit="mm",
+            fix=Fix("Thicker stock there", "thicken", {"pieces": [p.key for p in narrow]}),
+        )
+    ]
+
+
+def _few_spacers(job: Job) -> list[Finding]:
+    found = []
+    for stand in job.composition.decisions.relief.stand_offs:
+        layer = next((one for one in job.composition.layers if one.key == stand.layer), None)
+        count = sum(1 for part in job.stands if part.id.layer == stand.layer)
+        if layer is None or count >= LEAST_SPACERS or not layer.without_openings.pieces:
+            continue
+        words = "no spacer" if not count else f"only {count} spacer{'s' if count > 1 else ''}"
+        found.append(
+            Finding(
+                "few-spacers",
+                "relief",
+                f"Under {layer.name} there is room for {words} that both sides hide: it needs {LEAST_SPACERS} to lie still. "
+                "Let what lies behind it reach farther, or draw spacers as a layer.",
+                "A sheet on fewer than three points rocks.",
+                amount=count,
+                limit=LEAST_SPACERS,
+                layer=layer.key,
+            )
+        )
+    return found

@@ -1,0 +1,104 @@
+"""Verbs that decide heights: each a pure function from what is acted on and values to an `Edit`."""
+
+from ..errors import BadChoice
+from ..units import Length
+from ..work.change import Edit, decided
+from ..work.composition import Composition, Piece
+from ..work.decisions import Base, Rails, StandOff
+from ..work.parts import job_of
+from ..work.register import Values, verb
+from ..work.setting import length_of, number, set_fields
+from ..work.view import Target
+
+THICKEST_MM = 200.0
+
+
+@verb("thickness", on="pieces")
+def set_thickness(target: Target, values: Values) -> Edit:
+    mm = _length(values, target.composition, "thickness")
+    if mm <= 0:
+        raise BadChoice("A stock thickness must be more than zero.")
+    return set_fields("thickness", target.pieces, lambda p: {"thickness_mm": mm})
+
+
+@verb("shim", on="pieces")
+def set_shim(target: Target, values: Values) -> Edit:
+    mm = _length(values, target.composition, "shim")
+    return set_fields("shim", target.pieces, lambda p: {"shim_mm": mm})
+
+
+@verb("lift", on="pieces")
+def lift(target: Target, values: Values) -> Edit:
+    """Raise by a shim. A piece whose thickness nobody decided keeps the one it was reckoned with."""
+    by = number(values.get("by_mm"), "millimetres")
+    job = job_of(target.composition)
+
+    def change(p: Piece) -> dict:
+        shim = round(min(max(p.shim_mm + by, 0.0), THICKEST_MM), 3)
+        known = p.thickness_mm is not None or target.composition.home[p.key].thickness_mm
+        return {"shim_mm": shim, "thickness_mm": p.thickness_mm if known else job.thickness_mm[p.key]}
+
+    return set_fields("height", target.pieces, change)
+
+
+@verb("thicken", on="pieces")
+def thicken(target: Target, _values: Values) -> Edit:
+    """Thicker stock in place of the shim: the same height without one."""
+    thickness = job_of(target.composition).thickness_mm
+    return set_fields(
+        "stock", target.pieces, lambda p: {"thickness_mm": round(thickness[p.key] + p.shim_mm, 3), "shim_mm": 0.0}
+    )
+
+
+@verb("stand_off")
+def stand_off(target: Target, values: Values) -> Edit:
+    """A layer stands off what lies behind it, on hidden spacers; nothing or zero lays it down again."""
+    composition, layer = target.composition, target.one_layer
+    mm = round(length_of(values, composition, "mm_off", 0.0, THICKEST_MM, 0.0), 3)
+    if mm and layer is composition.layers[0]:
+        raise BadChoice("Nothing lies behind this layer: it cannot stand off.")
+    rest = tuple(s for s in composition.decisions.relief.stand_offs if s.layer != layer.key)
+    label = f"{layer.name} stands off {composition.practice.say(mm)}" if mm else f"{layer.name} laid down"
+    return decided(composition, label, "relief", stand_offs=(*rest, StandOff(layer.key, mm)) if mm else rest)
+
+
+@verb("rails")
+def rails(target: Target, values: Values) -> Edit:
+    """A frame of four mitred lengths round the work; without a material it goes."""
+    composition = target.composition
+    code = str(values.get("material", ""))
+    if not code:
+        return decided(composition, "no frame", "relief", rails=None)
+    wood = composition.rack.shelf.wood(code)
+    width = length_of(values, composition, "rail_width", 3.0, 300.0, 25.4)
+    thick = length_of(values, composition, "rail_thickness", 1.0, THICKEST_MM, composition.practice.stock_mm)
+    made = Rails(wood.code, round(width, 3), round(thick, 3))
+    return decided(composition, f"frame of {wood.name.lower()}", "relief", rails=made)
+
+
+@verb("base")
+def base(target: Target, values: Values) -> Edit:
+    """A board that the work stands on; without a material it goes."""
+    composition = target.composition
+    code = str(values.get("material", ""))
+    if not code:
+        return decided(composition, "no base", "relief", base=None)
+    wood = composition.rack.shelf.wood(code)
+    long = length_of(values, composition, "base_length", 10.0, 5000.0, composition.width_mm)
+    deep = length_of(values, composition, "base_depth", 10.0, 2000.0, max(60.0, composition.height_mm / 4))
+    thick = length_of(values, composition, "base_thickness", 1.0, THICKEST_MM, composition.practice.stock_mm)
+    made = Base(wood.code, round(long, 3), round(deep, 3), round(thick, 3))
+    return decided(composition, f"base of {wood.name.lower()}", "relief", base=made)
+
+
+def _length(values: Values, composition: Composition, what: str) -> float:
+    """A length given in mm by a command, or typed by a person in the shop's unit."""
+    if "mm" in values:
+        mm = number(values["mm"], "millimetres")
+    else:
+        text = str(values.get("length", "")).strip()
+        mm = Length.parse(text, composition.practice.unit).mm
+    if not 0 <= mm <= THICKEST_MM:
+        say = composition.practice.say
+        raise BadChoice(f"A {what} of {say(mm)} cannot be right: up to {say(THICKEST_MM)} can be planned.")
+    return round(mm, 3)

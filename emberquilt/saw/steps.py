@@ -1,0 +1,84 @@
+"""At the saw: one step a blade, and later what was traced from the fitted pieces."""
+
+from ..work.copies import in_copies, of_copy
+from ..work.parts import Job
+from ..work.register import steps
+from ..work.steps import Gathered, Step
+from .cuts import Chapter, Cut, SawPlan
+
+CAUTION = "Eye protection, dust mask, fingers beside the blade; unplug to change it."
+MINUTES_TO_TRACE = 15.0
+"""To trace a backer from the laid pieces and ease its edge: common practice, no source."""
+
+
+@steps(at=20)
+def saw(job: Job, plan, gathered: Gathered) -> None:
+    """Chapter by chapter: part by part, all copies of one before the next."""
+    before: tuple[str, ...] = ()
+    for chapter in plan.saw.chapters:
+        if not chapter.late:
+            before = gathered.add(_chapter(plan.saw, chapter), before)
+
+
+def _chapter(plan: SawPlan, chapter: Chapter) -> Step:
+    parts: list[str] = []
+    shares: list[float] = []
+    together: list[int] = []
+    for cut in (c for c in plan.cuts if c.chapter == chapter.number):
+        for run in range(1, cut.runs + 1):
+            freed = [key for number in plan.run_copies(cut, run) for key in of_copy(cut.frees, number)]
+            parts += freed
+            shares += [run_minutes(cut, run) / len(freed)] * len(freed)
+            together.append(len(freed))
+    blade = f"No. {chapter.blade.no}"
+    return Step(
+        f"saw-{chapter.number}",
+        "saw",
+        "saw",
+        f"Saw with {blade}",
+        chapter.minutes,
+        tuple(parts),
+        each=True,
+        shares=tuple(shares),
+        together=tuple(together),
+        place="saw",
+        tools=(blade,),
+        caution=CAUTION,
+        why="fine blades first, one after the other: each is mounted once",
+    )
+
+
+def run_minutes(cut: Cut, run: int) -> float:
+    """Minutes of one run of a cut, with the shop's correction."""
+    return cut.first_minutes if run == 1 else cut.again_minutes
+
+
+@steps(at=40)
+def traced(job: Job, plan, gathered: Gathered) -> None:
+    """Backer, shims, spacers and base, once the pieces are fitted."""
+    by_role: dict[str, list[Cut]] = {}
+    for cut in plan.saw.cuts:
+        if plan.saw.blanks[cut.blank].late:
+            by_role.setdefault(job.by_key[cut.part].role, []).append(cut)
+    fitted = gathered.last(in_copies(map(str, plan.saw.pieces), job.copies))
+    for role, cuts in by_role.items():
+        parts = in_copies((cut.part for cut in cuts), job.copies)
+        minutes = sum(cut.minutes for cut in cuts)
+        count = len(parts)
+        if role == "shim":
+            label, minutes = f"Cut {count} shim{'' if count == 1 else 's'}", minutes + 1.0 * count
+        elif role == "spacer":
+            label = f"Cut {count + len(job.spares)} spacers, a spare among them"
+        elif role == "base":
+            label, minutes = "Saw the base and ease its edges", minutes + MINUTES_TO_TRACE
+        else:
+            label = "Trace and saw the backer, ease its edge" if count == 1 else f"Trace and saw {count} backers"
+            minutes += MINUTES_TO_TRACE * count
+        why = (
+            "traced from the pieces as they lie, not from the drawing"
+            if role == "backer"
+            else "to the heights as fitted"
+        )
+        station = "assembly" if role in ("backer", "base") else "relief"
+        step = Step(role, station, role, label, minutes, parts, place="saw", caution=CAUTION, why=why)
+        gathered.add(step, fitted)

@@ -1,0 +1,117 @@
+"""Where parts meet: along a seam, or lying on each other with an area that can be glued."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+
+from .parts import Job, Part, overlap_of
+
+NEAR_MM = 0.01
+"""Heights nearer than this are one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Contact:
+    """Two parts of one copy, by their keys. `kind` edge: a shared seam of `length_mm`; face: `b` lies on `a` and
+    `area_mm2` of both can be glued; joint: one is set into the other, or ends meet, over `area_mm2`."""
+
+    a: str
+    b: str
+    kind: str
+    length_mm: float = 0.0
+    area_mm2: float = 0.0
+
+    def of_copy(self, number: int) -> "Contact":
+        return self if number == 1 else replace(self, a=f"{self.a}/{number}", b=f"{self.b}/{number}")
+
+
+def contacts_of(job: Job) -> tuple[Contact, ...]:
+    """All contacts in one copy, worked out once for a job."""
+    kept = job.__dict__.get("_contacts")
+    if kept is None:
+        kept = job.__dict__["_contacts"] = (*edges(job), *faces(job), *_joints(job))
+    return kept
+
+
+def edges(job: Job) -> list[Contact]:
+    """Shared seams of pieces in one layer, where their heights overlap."""
+    pieces = job.pieces
+    found = []
+    for layer in job.composition.layers:
+        for seam in layer.without_openings.coverage.seams:
+            a, b = pieces[seam.a], pieces[seam.b]
+            if a.floor_mm < b.top_mm - NEAR_MM and b.floor_mm < a.top_mm - NEAR_MM:
+                found.append(Contact(a.key, b.key, "edge", length_mm=seam.length_mm))
+    return found
+
+
+def faces(job: Job) -> list[Contact]:
+    """What lies on what: pieces on pieces of layers behind them, shims and spacers between, all on the backer."""
+    found = []
+    layers = job.composition.layers
+    for i, layer in enumerate(layers):
+        upper = layer.without_openings.coverage
+        for j, other in enumerate(layers[:i]):
+            lower = other.without_openings.coverage
+            over = overlap_of(upper, lower, j)
+            for u, w, area in zip(over.upper.tolist(), over.lower.tolist(), over.area_mm2.tolist(), strict=True):
+                above, below = job.pieces[upper.keys[u]], job.pieces[lower.keys[w]]
+                if abs(above.floor_mm - below.top_mm) < NEAR_MM:
+                    found.append(Contact(below.key, above.key, "face", area_mm2=area))
+    derived = (*job.shims, *job.stands, *job.grounds)
+    if derived:
+        found += _derived_faces(job, derived)
+    return found
+
+
+def _derived_faces(job: Job, derived: tuple[Part, ...]) -> list[Contact]:
+    """Faces of parts that no piece stands for, with every part whose floor or top is at their own."""
+    parts = [*job.pieces.values(), *derived]
+    outlines = np.array([part.outline for part in parts], object)
+    tree = shapely.STRtree(outlines)
+    low, high = np.array([p.floor_mm for p in parts]), np.array([p.top_mm for p in parts])
+    found, done = [], set()
+    for part in derived:
+        shapely.prepare(part.outline)
+        near = tree.query(part.outline, predicate="intersects")
+        for way in ("on", "under"):
+            touching = near[
+                np.abs((low[near] - part.top_mm) if way == "on" else (part.floor_mm - high[near])) < NEAR_MM
+            ]
+            area = _shared_area(part.outline, outlines[touching])
+            for k, shared in zip(touching.tolist(), area.tolist(), strict=True):
+                pair = (part.key, parts[k].key) if way == "on" else (parts[k].key, part.key)
+                if shared > 0 and pair not in done:
+                    done.add(pair)
+                    found.append(Contact(pair[0], pair[1], "face", area_mm2=shared))
+    return found
+
+
+def _shared_area(one: shapely.Geometry, others: np.ndarray) -> np.ndarray:
+    """Areas that `one`, prepared, shares with others; those inside it share all of theirs."""
+    within = shapely.contains_properly(one, others)
+    area = shapely.area(others)
+    area[~within] = shapely.area(shapely.intersection(one, others[~within]))
+    return area
+
+
+def _joints(job: Job) -> list[Contact]:
+    """Mitres of the frame, and the base under what stands lowest."""
+    rails = job.rails
+    found = [
+        Contact(rails[i].key, rails[(i + 1) % 4].key, "joint",
+                area_mm2=float(np.hypot(*_mitre(rails[i], rails[(i + 1) % 4]))) * rails[i].thickness_mm)
+        for i in range(len(rails))
+    ]  # fmt: skip
+    if job.base and job.rear is not None:
+        foot = max(job.pieces.values(), key=lambda p: (p.outline.bounds[3], -p.floor_mm))
+        x0, _, x1, _ = foot.outline.bounds
+        found.append(Contact(job.base[0].key, foot.key, "joint", area_mm2=(x1 - x0) * foot.thickness_mm))
+    return found
+
+
+def _mitre(a: Part, b: Part) -> tuple[float, float]:
+    """The line along which two rails meet, as width and height of its box."""
+    x0, y0, x1, y1 = shapely.intersection(a.outline, b.outline).bounds
+    return x1 - x0, y1 - y0

@@ -1,0 +1,381 @@
+"""What a person decided about the plans of a work, one small frozen dataclass a station.
+
+Decisions travel with edits: `moved` takes what was drawn along when the work is scaled, shifted or mirrored, `after`
+hands on what was said of pieces that go or come. What loses its subject is dropped, and remembered in `whole.lost` until
+somebody has seen it; nothing stale is ever kept.
+"""
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
+from zlib import crc32
+
+import numpy as np
+
+from ..keys import keys_in, runs
+
+Affine = tuple[float, float, float, float, float, float]
+"""(a, b, c, d, e, f): x' = a x + b y + c, y' = d x + e y + f."""
+MOST_COPIES = 99
+MOST_LOST = 20
+
+
+@dataclass(frozen=True)
+class Reshaped:
+    """What an edit did to pieces and layers. `heirs`: the piece that took the place of one that is gone; `parents`: the
+    one that a new piece was cut from; `pieces`: keys of all that are made of something afterwards; `layers`: those left."""
+
+    heirs: Mapping[int, int] = field(default_factory=dict)
+    parents: Mapping[int, int] = field(default_factory=dict)
+    pieces: frozenset[int] = frozenset()
+    layers: frozenset[int] = frozenset()
+
+    def home(self, key: int) -> int | None:
+        """The piece that now stands for this one: itself, the one that took its place, or none."""
+        if key in self.pieces:
+            return key
+        heir = self.heirs.get(key)
+        return heir if heir in self.pieces else None
+
+    def run(self, text: str, born: bool = True) -> str:
+        """A run of keys after the edit, with the new pieces that were cut from these."""
+        old = set(keys_in(text))
+        new = {home for key in old if (home := self.home(key)) is not None}
+        if born:
+            new |= {key for key, parent in self.parents.items() if parent in old and key in self.pieces}
+        return runs(new)
+
+
+@dataclass(frozen=True, slots=True)
+class Lost:
+    """A decision that lost its subject: the station it was about, and what is gone, in a sentence."""
+
+    station: str
+    words: str
+
+    @property
+    def mark(self) -> str:
+        """What tells it from others."""
+        return f"{crc32(f'{self.station} {self.words}'.encode()):08x}"
+
+
+@dataclass(frozen=True)
+class WholeDecisions:
+    """About the whole work: how many are made of it, findings that are accepted (id to reason), what was lost."""
+
+    copies: int = 1
+    accepted: Mapping[str, str] = field(default_factory=dict)
+    lost: tuple[Lost, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class PatternDecisions:
+    """`mirrored`: it stands the other way round than it was drawn; `lettered`: words are part of it."""
+
+    mirrored: bool = False
+    lettered: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Flow:
+    """A drawn line (mm) and the pieces whose grain follows it, as a run of keys."""
+
+    line: tuple[tuple[float, float], ...]
+    keys: str
+
+    def moved(self, move: Affine) -> "Flow":
+        xy = np.array(self.line)
+        made = np.c_[xy @ np.array(move[:2]) + move[2], xy @ np.array(move[3:5]) + move[5]].round(2).tolist()
+        return replace(self, line=tuple((x, y) for x, y in made))
+
+
+@dataclass(frozen=True, slots=True)
+class Palette:
+    """Woods as they were once, under a name: pairs of wood and run of keys."""
+
+    name: str
+    woods: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class PackChoice:
+    """A layer is cut as one pack of these woods; `turn` says which picture a piece was handed to by hand."""
+
+    layer: int
+    woods: tuple[str, ...]
+    turn: Mapping[int, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """How the picture of the result is shown; what is None or empty was not decided."""
+
+    gloss: str = ""
+    from_deg: float | None = None
+    frame: str = ""
+    frame_mm: float | None = None
+    wall: str = ""
+
+
+@dataclass(frozen=True)
+class WoodDecisions:
+    """`together`: parts whose arrows run one way."""
+
+    together: tuple[str, ...] = ()
+    flows: tuple[Flow, ...] = ()
+    palettes: tuple[Palette, ...] = ()
+    packs: tuple[PackChoice, ...] = ()
+    look: Look = Look()
+
+    def pack(self, layer: int) -> PackChoice | None:
+        return next((pack for pack in self.packs if pack.layer == layer), None)
+
+    def moved(self, move: Affine) -> "WoodDecisions":
+        return replace(self, flows=tuple(flow.moved(move) for flow in self.flows)) if self.flows else self
+
+    def after(self, change: Reshaped) -> tuple["WoodDecisions", list[str]]:
+        flows = tuple(f for flow in self.flows if (f := replace(flow, keys=change.run(flow.keys))).keys)
+        lost = ["A flow line is gone with the last piece that followed it."] * (len(self.flows) - len(flows))
+        palettes = []
+        for kept in self.palettes:
+            woods = tuple((code, keys) for code, old in kept.woods if (keys := change.run(old)))
+            if woods:
+                palettes.append(Palette(kept.name, woods))
+            else:
+                lost.append(f"The palette “{kept.name}” is gone with the last of its pieces.")
+        packs = []
+        for pack in self.packs:
+            if pack.layer in change.layers:
+                turn = {home: t for key, t in pack.turn.items() if (home := change.home(key)) is not None}
+                packs.append(replace(pack, turn=turn))
+            else:
+                lost.append("The stack-cut pack is gone with its layer.")
+        return replace(self, flows=flows, palettes=tuple(palettes), packs=tuple(packs)), lost
+
+
+@dataclass(frozen=True, slots=True)
+class Rails:
+    """A frame round the work: four mitred lengths of this material, so wide and thick (mm)."""
+
+    material: str
+    width_mm: float
+    thickness_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class Base:
+    """A board that the work stands on: material, length, depth and thickness in mm."""
+
+    material: str
+    length_mm: float
+    depth_mm: float
+    thickness_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class StandOff:
+    """A layer stands off what lies behind it, on hidden spacers of this height (mm)."""
+
+    layer: int
+    mm: float
+
+
+@dataclass(frozen=True)
+class ReliefDecisions:
+    """`stand_offs`: layers held off by spacers; `rails` and `base` where the work has a frame or stands."""
+
+    stand_offs: tuple[StandOff, ...] = ()
+    rails: Rails | None = None
+    base: Base | None = None
+
+    def stand_off_mm(self, layer: int) -> float:
+        return next((s.mm for s in self.stand_offs if s.layer == layer), 0.0)
+
+    def after(self, change: Reshaped) -> tuple["ReliefDecisions", list[str]]:
+        kept = tuple(s for s in self.stand_offs if s.layer in change.layers)
+        lost = ["The spacers of a layer are gone with it."] * (len(self.stand_offs) - len(kept))
+        return replace(self, stand_offs=kept), lost
+
+
+@dataclass(frozen=True)
+class SawDecisions:
+    """`first`: pieces to saw before all others, in that order; `stacks`: layers that are cut as one stack; `high`: how
+    many copies lie on each other and are sawn at once."""
+
+    first: tuple[int, ...] = ()
+    stacks: tuple[tuple[int, ...], ...] = ()
+    high: int = 1
+
+    def after(self, change: Reshaped) -> tuple["SawDecisions", list[str]]:
+        homes = [change.home(key) for key in self.first]
+        lost = ["A piece that was to be sawn first is gone."] * homes.count(None)
+        first = tuple(dict.fromkeys(key for key in homes if key is not None))
+        stacks = tuple(s for s in self.stacks if all(layer in change.layers for layer in s))
+        lost += ["A stack of layers is gone with one of them."] * (len(self.stacks) - len(stacks))
+        return replace(self, first=first, stacks=stacks), lost
+
+
+@dataclass(frozen=True)
+class AssemblyDecisions:
+    """`anchors`: pieces that are put down first, at most one a layer."""
+
+    anchors: tuple[int, ...] = ()
+
+    def after(self, change: Reshaped) -> tuple["AssemblyDecisions", list[str]]:
+        homes = [change.home(key) for key in self.anchors]
+        lost = ["Your anchor is gone with its piece. Choose another."] * homes.count(None)
+        return replace(self, anchors=tuple(dict.fromkeys(key for key in homes if key is not None))), lost
+
+
+@dataclass(frozen=True, slots=True)
+class CalendarDecisions:
+    """`start`: the first day of work, ``2026-12-01``, or empty."""
+
+    start: str = ""
+
+
+@dataclass(frozen=True)
+class Decisions:
+    """All of them. `as_dict` leaves out what was never decided; `from_dict` gives the same again."""
+
+    whole: WholeDecisions = WholeDecisions()
+    pattern: PatternDecisions = PatternDecisions()
+    wood: WoodDecisions = WoodDecisions()
+    relief: ReliefDecisions = ReliefDecisions()
+    saw: SawDecisions = SawDecisions()
+    assembly: AssemblyDecisions = AssemblyDecisions()
+    calendar: CalendarDecisions = CalendarDecisions()
+
+    def moved(self, move: Affine) -> "Decisions":
+        """These, of the work moved as a whole."""
+        return replace(self, wood=self.wood.moved(move))
+
+    def after(self, change: Reshaped) -> "Decisions":
+        """These, once pieces went and came."""
+        made: dict[str, Any] = {}
+        lost = list(self.whole.lost)
+        for station in ("wood", "relief", "saw", "assembly"):
+            mine, gone = getattr(self, station).after(change)
+            made[station] = mine
+            lost += [Lost(station, words) for words in dict.fromkeys(gone)]
+        seen = tuple(dict.fromkeys(lost))[-MOST_LOST:]
+        return replace(self, whole=replace(self.whole, lost=seen), **made)
+
+    def as_dict(self) -> dict[str, dict[str, Any]]:
+        """Plain values, station by station; a station about which nothing was decided is left out."""
+        told = {f.name: _plain(getattr(self, f.name)) for f in fields(self)}
+        return {station: values for station, values in told.items() if values}
+
+    @classmethod
+    def from_dict(cls, values: Mapping[str, Any]) -> "Decisions":
+        """Back from `as_dict`. What stands under names that are not known is refused with `TypeError`."""
+        return cls(**{station: _READ[station](told) for station, told in values.items()})
+
+    def changed(self, values: Mapping[str, Any]) -> "Decisions":
+        """These with whole stations in other plain values, as an edit carries them."""
+        return replace(self, **{station: _READ[station](told) for station, told in values.items()})
+
+    def different(self, other: "Decisions") -> dict[str, dict[str, Any]]:
+        """The stations in which `other` differs, as plain values of `other`."""
+        return {
+            f.name: _plain(getattr(other, f.name))
+            for f in fields(self)
+            if getattr(self, f.name) != getattr(other, f.name)
+        }
+
+
+def _plain(decided: Any) -> dict[str, Any]:
+    """Fields that differ from the usual, as JSON has them."""
+    usual = type(decided)() if not _required(type(decided)) else None
+    values = {}
+    for f in fields(decided):
+        value = getattr(decided, f.name)
+        if usual is None or value != getattr(usual, f.name):
+            values[f.name] = _bare(value)
+    return values
+
+
+def _required(kind: type) -> bool:
+    return kind in (Flow, Palette, PackChoice, Rails, Base, StandOff, Lost)
+
+
+def _bare(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {str(key): _bare(inner) for key, inner in value.items()}
+    if isinstance(value, tuple | list):
+        return [_bare(inner) for inner in value]
+    return _plain(value) if hasattr(value, "__dataclass_fields__") else value
+
+
+def _each(values: Iterable[Mapping[str, Any]], make: Callable[..., Any]) -> tuple:
+    return tuple(make(**told) for told in values)
+
+
+def _whole(told: Mapping[str, Any]) -> WholeDecisions:
+    return WholeDecisions(**(dict(told) | {"lost": _each(told.get("lost", ()), Lost)}))
+
+
+def _flow(line, keys: str) -> Flow:
+    return Flow(tuple((float(x), float(y)) for x, y in line), keys)
+
+
+def _palette(name: str, woods) -> Palette:
+    return Palette(name, tuple((code, keys) for code, keys in woods))
+
+
+def _pack(layer: int, woods, turn: Mapping = {}) -> PackChoice:
+    return PackChoice(layer, tuple(woods), {int(key): number for key, number in turn.items()})
+
+
+def _wood(told: Mapping[str, Any]) -> WoodDecisions:
+    return WoodDecisions(
+        tuple(told.get("together", ())),
+        _each(told.get("flows", ()), _flow),
+        _each(told.get("palettes", ()), _palette),
+        _each(told.get("packs", ()), _pack),
+        Look(**told.get("look", {})),
+    )
+
+
+def _relief(told: Mapping[str, Any]) -> ReliefDecisions:
+    rails, base = told.get("rails"), told.get("base")
+    return ReliefDecisions(
+        _each(told.get("stand_offs", ()), StandOff), Rails(**rails) if rails else None, Base(**base) if base else None
+    )
+
+
+def _saw(told: Mapping[str, Any]) -> SawDecisions:
+    stacks = tuple(tuple(s) for s in told.get("stacks", ()))
+    return SawDecisions(tuple(told.get("first", ())), stacks, told.get("high", 1))
+
+
+_READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
+    "whole": _whole,
+    "pattern": lambda told: PatternDecisions(**told),
+    "wood": _wood,
+    "relief": _relief,
+    "saw": _saw,
+    "assembly": lambda told: AssemblyDecisions(tuple(told.get("anchors", ()))),
+    "calendar": lambda told: CalendarDecisions(**told),
+}
+
+
+def from_pins(pins: Mapping[str, Any], layer: int = 0) -> Decisions:
+    """Decisions as project files of version 1 to 3, and journals of their time, have them: loose names for one layer,
+    whose key is given."""
+    pack, look = pins.get("pack"), dict(pins.get("look", {}))
+    values: dict[str, dict[str, Any]] = {
+        "whole": {"accepted": dict(pins.get("accepted", {}))},
+        "pattern": {name: True for name in ("mirrored", "lettered") if pins.get(name)},
+        "wood": {
+            "together": pins.get("together", ()),
+            "flows": pins.get("flows", ()),
+            "palettes": pins.get("palettes", ()),
+            "packs": [{"layer": layer, **pack}] if pack else (),
+            "look": look,
+        },
+        "saw": {"first": pins.get("saw_first", ())},
+        "assembly": {"anchors": (pins["anchor"],) if pins.get("anchor") else ()},
+        "calendar": {"start": pins.get("start", "")},
+    }
+    return Decisions.from_dict(values)

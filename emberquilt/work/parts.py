@@ -1,0 +1,413 @@
+"""The work as parts: everything that is made of one piece of stock, where it lies, how thick it is and of what.
+
+Heights are millimetres from the very back of the work. A part lies on the highest of what is under it. Thickness is
+resolved here and nowhere else: a piece's own, its layer's, or the usual stock.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+import shapely
+
+from ..outline.coverage import Coverage
+from ..outline.insets import backer_outline, shim_outline, spread
+from ..rack.woods import Shelf
+from .composition import Composition, Layer, Piece
+
+ROLES = {"mosaic": "piece", "sheet": "sheet", "overlay": "overlay", "backer": "backer", "spacer": "spacer"}
+"""What a piece of each kind of layer is."""
+LEAST_OVERLAP_MM2 = 1.0
+"""Less than this is a line that was rounded, not one part lying on another."""
+HAIR_MM = 0.15
+"""A strip thinner than twice this does not carry a part."""
+SPACER_MM = 12.0
+"""Side of a spacer: common practice, no source."""
+SPACERS_APART_MM = 120.0
+LEAST_SPACERS, MOST_SPACERS = 3, 16
+SPARE_SPACERS = 1
+"""Small parts get lost: one more is cut. Common practice, no source."""
+EVEN_SHARE = 0.99
+"""A material that is as strong across as along can lie any way round."""
+
+
+@dataclass(frozen=True, slots=True)
+class PartId:
+    """One part of one copy; the same after every edit that leaves it. `piece` is the key of the piece that it stands for,
+    or under which it lies; `index` tells several of a kind apart, from 1."""
+
+    role: str
+    layer: int = 0
+    piece: int = 0
+    copy: int = 1
+    index: int = 0
+
+    @property
+    def in_any_copy(self) -> str:
+        """What it is called in every copy: ``12`` for a piece, ``shim-12``, ``spacer-3.1``, ``backer``."""
+        if self.role not in DERIVED:
+            return str(self.piece)
+        lies = self.piece or (self.layer if self.role == "stand" else 0)
+        which = ".".join(str(n) for n in (lies, self.index) if n)
+        return "-".join(word for word in (SPOKEN.get(self.role, self.role), which) if word)
+
+    @property
+    def key(self) -> str:
+        """What placements, steps and the log call it; a further copy is told by its number: ``12/3``."""
+        return self.in_any_copy + (f"/{self.copy}" if self.copy > 1 else "")
+
+
+DERIVED = ("ground", "shim", "stand", "rail", "base")
+"""Parts that no piece stands for. In what they are called and read a ground is a backer and a stand a spacer."""
+SPOKEN = {"ground": "backer", "stand": "spacer"}
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """`outline` in the work's mm from the front; `material` a code of the shelf, words, or empty; `turn` how it may be
+    turned on its board: fixed, half (round) or any; `floor_mm` and `top_mm` from the very back of the work."""
+
+    id: PartId
+    number: int
+    name: str
+    outline: shapely.Geometry = field(repr=False)
+    material: str
+    thickness_mm: float
+    floor_mm: float
+    grain_deg: float = 0.0
+    turn: str = "any"
+    coat: str = ""
+
+    @property
+    def role(self) -> str:
+        return SPOKEN.get(self.id.role, self.id.role)
+
+    @property
+    def key(self) -> str:
+        return self.id.key
+
+    @property
+    def copy(self) -> int:
+        return self.id.copy
+
+    @property
+    def top_mm(self) -> float:
+        return round(self.floor_mm + self.thickness_mm, 6)
+
+    @property
+    def area_mm2(self) -> float:
+        return float(self.outline.area)
+
+    def of_copy(self, number: int) -> "Part":
+        """The same part in another copy of the work."""
+        return self if number == self.id.copy else replace(self, id=replace(self.id, copy=number))
+
+
+@dataclass(frozen=True)
+class Overlap:
+    """Pieces of one coverage that lie over pieces of another: positions in both, and the area they share (mm2)."""
+
+    upper: np.ndarray
+    lower: np.ndarray
+    area_mm2: np.ndarray
+
+
+def overlap_of(upper: Coverage, lower: Coverage, place: int) -> Overlap:
+    """Which outlines share more than a hair with which. Kept with the upper coverage, one for each `place` behind it."""
+    return upper.against(("over", place), (lower,), lambda: _overlap(upper, lower))
+
+
+def _overlap(upper: Coverage, lower: Coverage) -> Overlap:
+    if not len(upper) or not len(lower):
+        nothing = np.zeros(0, int)
+        return Overlap(nothing, nothing, np.zeros(0))
+    above, below = np.array(upper.outlines), np.array(lower.outlines)
+    i, j = shapely.STRtree(below).query(above, predicate="intersects")
+    shared = shapely.intersection(above[i], below[j])
+    area = shapely.area(shared)
+    real = area > LEAST_OVERLAP_MM2
+    # a long thin rest of rounding carries nothing; what is a good share of either part surely does
+    thin = real & (area < 0.02 * np.minimum(shapely.area(above)[i], shapely.area(below)[j]))
+    real[thin] = ~shapely.is_empty(shapely.buffer(shared[thin], -HAIR_MM, quad_segs=1))
+    return Overlap(i[real], j[real], area[real])
+
+
+@dataclass(frozen=True)
+class Job:
+    """All parts of a composition times the number of its copies. Parts of one copy are worked out when first asked for;
+    the others are the same at another number."""
+
+    composition: Composition
+
+    @property
+    def copies(self) -> int:
+        return self.composition.decisions.whole.copies
+
+    @cached_property
+    def thickness_mm(self) -> dict[int, float]:
+        """Stock thickness of every piece that is made of something."""
+        usual = self.composition.practice.stock_mm
+        return {
+            p.key: p.thickness_mm or layer.thickness_mm or usual
+            for layer in self.composition.layers
+            for p in layer.pieces
+            if not p.opening
+        }
+
+    @cached_property
+    def material(self) -> dict[int, str]:
+        """What every piece is made of: a code of the shelf, words of its layer, or nothing yet."""
+        return {
+            p.key: self.composition.wood_of(p) or layer.material
+            for layer in self.composition.layers
+            for p in layer.pieces
+            if not p.opening
+        }
+
+    def known(self, key: int) -> bool:
+        """Whether what a piece is made of is on the shelf, so that it can be bought, sawn and weighed."""
+        return self.material.get(key, "") in self.composition.rack.shelf
+
+    @cached_property
+    def rear(self) -> Layer | None:
+        """The rearmost layer that has anything in it."""
+        return next((layer for layer in self.composition.layers if layer.without_openings.pieces), None)
+
+    @cached_property
+    def grounds(self) -> tuple[Part, ...]:
+        """The backers that are cut because the rearmost layer is of several pieces and none of them holds the others."""
+        rear, practice = self.rear, self.composition.practice
+        if rear is None or rear.kind == "backer" or len(rear.without_openings.pieces) < 2:
+            return ()
+        coverage = rear.without_openings.coverage
+        name = ("backer", practice.backer_inset_mm)
+        outline = coverage.once(name, lambda: backer_outline(coverage, practice.backer_inset_mm))
+        parts = [part for part in shapely.get_parts(outline).tolist() if part.area > 0]
+        several = len(parts) > 1
+        return tuple(
+            Part(PartId("ground", index=i if several else 0), 0, f"backer {i}" if several else "backer", part,
+                 practice.backer_material, practice.backer_mm, 0.0)
+            for i, part in enumerate(parts, 1)
+        )  # fmt: skip
+
+    @property
+    def ground_mm(self) -> float:
+        """How high what the rearmost layer lies on stands above the very back."""
+        return self.grounds[0].thickness_mm if self.grounds else 0.0
+
+    @cached_property
+    def rests_mm(self) -> dict[int, float]:
+        """For every piece the height of what it lies on, without the shim under it."""
+        rests: dict[int, float] = {}
+        tops: list[tuple[Coverage, np.ndarray]] = []
+        for layer in self.composition.layers:
+            coverage = layer.without_openings.coverage
+            floor = np.full(len(coverage), self.ground_mm)
+            for place, (lower, top) in enumerate(tops):
+                over = overlap_of(coverage, lower, place)
+                np.maximum.at(floor, over.upper, top[over.lower])
+            floor += self.composition.decisions.relief.stand_off_mm(layer.key)
+            rests |= dict(zip(coverage.keys, floor.round(6).tolist(), strict=True))
+            high = [rests[key] + layer.by_key[key].shim_mm + self.thickness_mm[key] for key in coverage.keys]
+            tops.append((coverage, np.array(high).round(6)))
+        return rests
+
+    @cached_property
+    def pieces(self) -> dict[int, Part]:
+        """The part that each piece is, in the first copy, by the piece's key; back to front."""
+        shelf = self.composition.rack.shelf
+        made = {}
+        for layer in self.composition.layers:
+            role = ROLES[layer.kind]
+            for p in layer.without_openings.pieces:
+                made[p.key] = Part(
+                    PartId(role, layer.key, p.key), p.number, str(p.number), layer.coverage.by_key[p.key],
+                    self.material[p.key], self.thickness_mm[p.key], round(self.rests_mm[p.key] + p.shim_mm, 6),
+                    p.grain_deg or 0.0, _turn(self.material[p.key], p, shelf), p.coat,
+                )  # fmt: skip
+        return made
+
+    @cached_property
+    def shims(self) -> tuple[Part, ...]:
+        """Shims under pieces; neighbours that stand on the same height and are lifted by as much share one."""
+        practice = self.composition.practice
+        made = []
+        for layer in self.composition.layers:
+            for group in self._lifted_together(layer):
+                first = group[0]
+                outline = _joined([layer.coverage.by_key[p.key] for p in group])
+                body = shim_outline(outline, practice.shim_inset_mm)
+                bodies = [part for part in shapely.get_parts(body).tolist() if part.area > LEAST_OVERLAP_MM2]
+                for i, part in enumerate(bodies, 1):
+                    index = i if len(bodies) > 1 else 0
+                    names = " and ".join(str(p.number) for p in group[:2]) + (" …" if len(group) > 2 else "")
+                    made.append(
+                        Part(PartId("shim", layer.key, first.key, index=index), 0, f"shim {names}", part,
+                             practice.shim_material, first.shim_mm, self.rests_mm[first.key])
+                    )  # fmt: skip
+        return tuple(made)
+
+    def _lifted_together(self, layer: Layer) -> list[list[Piece]]:
+        """Pieces that share a shim, each group by key: linked by seams, the same lift from the same height."""
+        lifted = {p.key: p for p in layer.without_openings.pieces if p.shim_mm > 0}
+        waiting, groups = set(lifted), []
+        for key in lifted:
+            if key not in waiting:
+                continue
+            waiting.discard(key)
+            group, front = [key], [key]
+            while front:
+                here = front.pop()
+                for other in layer.coverage.neighbours[here]:
+                    like = other in waiting and lifted[other].shim_mm == lifted[here].shim_mm
+                    if like and self.rests_mm[other] == self.rests_mm[here]:
+                        waiting.discard(other)
+                        group.append(other)
+                        front.append(other)
+            groups.append([lifted[k] for k in sorted(group)])
+        return groups
+
+    @cached_property
+    def stands(self) -> tuple[Part, ...]:
+        """Spacers under layers that stand off what lies behind them, placed where both sides hide them."""
+        made: list[Part] = []
+        for stand in self.composition.decisions.relief.stand_offs:
+            layer = next((one for one in self.composition.layers if one.key == stand.layer), None)
+            if layer is None or not layer.without_openings.pieces:
+                continue
+            places = spread(self._both_hide(layer), SPACER_MM, SPACERS_APART_MM, LEAST_SPACERS, MOST_SPACERS)
+            floor = min(self.rests_mm[p.key] for p in layer.without_openings.pieces) - stand.mm
+            for i, outline in enumerate(places, 1):
+                made.append(
+                    Part(PartId("stand", layer.key, index=i), 0, f"spacer {i} of {len(places)}", outline,
+                         self.composition.practice.shim_material, stand.mm, round(floor, 6))
+                )  # fmt: skip
+        return tuple(made)
+
+    def _both_hide(self, layer: Layer) -> shapely.Geometry:
+        """Where a layer and something behind it are, well inside both."""
+        inset = self.composition.practice.shim_inset_mm
+        behind = self.composition.layers[: self.composition.layers.index(layer)]
+        grounds = [region_of(other) for other in behind] + [ground.outline for ground in self.grounds]
+        under = shapely.union_all(np.array(grounds, object)) if grounds else region_of(layer)
+        return shapely.buffer(shapely.intersection(region_of(layer), under), -inset)
+
+    @cached_property
+    def spares(self) -> tuple[Part, ...]:
+        """Parts that are cut beside what is needed, because small ones get lost: one spacer of each height."""
+        by_height = {stand.thickness_mm: stand for stand in self.stands}
+        return tuple(replace(stand, name="spare spacer") for stand in by_height.values() for _ in range(SPARE_SPACERS))
+
+    @cached_property
+    def rails(self) -> tuple[Part, ...]:
+        """The four mitred lengths of the frame, where the work has one."""
+        rails = self.composition.decisions.relief.rails
+        if rails is None:
+            return ()
+        outlines = mitred(self.composition.width_mm, self.composition.height_mm, rails.width_mm)
+        return tuple(
+            Part(PartId("rail", index=i), 0, f"rail {i} of 4", outline, rails.material, rails.thickness_mm, 0.0,
+                 0.0 if i % 2 else 90.0, "half")
+            for i, outline in enumerate(outlines, 1)
+        )  # fmt: skip
+
+    @cached_property
+    def base(self) -> tuple[Part, ...]:
+        """The board that the work stands on, drawn lying below the picture."""
+        base = self.composition.decisions.relief.base
+        if base is None:
+            return ()
+        middle, foot = self.composition.width_mm / 2, self.composition.height_mm
+        outline = shapely.box(middle - base.length_mm / 2, foot, middle + base.length_mm / 2, foot + base.depth_mm)
+        return (Part(PartId("base"), 0, "base", outline, base.material, base.thickness_mm, 0.0, turn="half"),)
+
+    @cached_property
+    def of_one(self) -> tuple[Part, ...]:
+        """All parts of one copy, those at the back first; of one height shims before what they carry."""
+        derived = (*self.grounds, *self.shims, *self.stands)
+        return tuple(sorted((*derived, *self.pieces.values()), key=lambda p: p.floor_mm)) + self.rails + self.base
+
+    def parts(self) -> Iterator[Part]:
+        """All parts of all copies, copy by copy."""
+        for number in range(1, self.copies + 1):
+            for part in self.of_one:
+                yield part.of_copy(number)
+
+    @cached_property
+    def by_key(self) -> dict[str, Part]:
+        """Parts of one copy by what they are called in every copy."""
+        return {part.id.in_any_copy: part for part in self.of_one}
+
+    def part(self, key: str) -> Part | None:
+        """The part of that key, in any copy that there is."""
+        name, _, copy = key.partition("/")
+        found = self.by_key.get(name)
+        number = int(copy) if copy.isdecimal() and len(copy) < 4 else 1
+        return found.of_copy(number) if found is not None and 1 <= number <= self.copies else None
+
+    def lifted_mm(self, piece: Piece) -> float:
+        """Top of a piece above what the rearmost layer lies on: what one sees of its height."""
+        return round(self.rests_mm[piece.key] + piece.shim_mm + self.thickness_mm[piece.key] - self.ground_mm, 6)
+
+    @cached_property
+    def depth_mm(self) -> float:
+        """From the very back to the highest top, without a frame and a base."""
+        return max((p.top_mm for p in self.pieces.values()), default=self.ground_mm)
+
+    @cached_property
+    def seen_of(self) -> dict[int, shapely.Geometry]:
+        """Of every piece what is seen from the front."""
+        table: dict[int, shapely.Geometry] = {}
+        layers = self.composition.layers
+        for i, layer in enumerate(layers):
+            coverage = layer.without_openings.coverage
+            front = tuple(other.without_openings.coverage for other in layers[i + 1 :])
+            table |= coverage.against("seen", front, lambda c=coverage, f=front: _seen(c, f))  # type: ignore[misc]
+        return table
+
+
+def job_of(composition: Composition) -> Job:
+    """The composition's job, worked out once for each state of it."""
+    kept = composition.__dict__.get("_job")
+    if kept is None:
+        kept = composition.__dict__["_job"] = Job(composition)
+    return kept
+
+
+def region_of(layer: Layer) -> shapely.Geometry:
+    """What a layer is made of, as one region."""
+    return layer.without_openings.coverage.outside
+
+
+def mitred(width_mm: float, height_mm: float, rail_mm: float) -> list[shapely.Polygon]:
+    """Four mitred lengths round a rectangle from (0, 0): above, right, below, left."""
+    w, h, b = width_mm, height_mm, rail_mm
+    outer, inner = [(-b, -b), (w + b, -b), (w + b, h + b), (-b, h + b)], [(0, 0), (w, 0), (w, h), (0, h)]
+    return [shapely.Polygon([outer[i], outer[(i + 1) % 4], inner[(i + 1) % 4], inner[i]]) for i in range(4)]
+
+
+def _joined(outlines: list[shapely.Polygon]) -> shapely.Geometry:
+    return outlines[0] if len(outlines) == 1 else shapely.coverage_union_all(np.array(outlines))
+
+
+def _turn(material: str, piece: Piece, shelf: Shelf) -> str:
+    """How the part may be turned on its board."""
+    wood = shelf.get(material)
+    if wood is None:
+        return "any"
+    if wood.across_ratio >= EVEN_SHARE:
+        return "any"
+    return "fixed" if wood.flash and piece.wood else "half"
+
+
+def _seen(coverage: Coverage, front: tuple[Coverage, ...]) -> dict[int, shapely.Geometry]:
+    if not front or not len(coverage):
+        return dict(coverage.by_key)
+    cover = shapely.union_all(np.array([other.outside for other in front]))
+    shapely.prepare(cover)
+    outlines = np.array(coverage.outlines)
+    touched = shapely.intersects(cover, outlines)
+    seen = outlines.copy()
+    seen[touched] = shapely.difference(outlines[touched], cover)
+    return dict(zip(coverage.keys, seen.tolist(), strict=True))
