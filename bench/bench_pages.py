@@ -71,7 +71,7 @@ def test_splitting_and_joining(client, work, request):
 
     def split() -> None:
         key = next(keys)
-        spot = store.load(work).whole.coverage.spots[key]
+        spot = store.load(work).usual_layer.coverage.spots[key]
         send(
             "split",
             str(key),
@@ -81,7 +81,7 @@ def test_splitting_and_joining(client, work, request):
 
     def join() -> None:
         key = next(keys)
-        near = store.load(work).whole.coverage.neighbours[key]
+        near = store.load(work).usual_layer.coverage.neighbours[key]
         beside = max(near, key=lambda k: near[k].length_mm)
         send("join", f"{key},{beside}")
 

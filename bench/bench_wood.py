@@ -25,12 +25,12 @@ SIXTY = [code for code, wood in woods().items() if wood.kind != "sheet"][:60]
 @pytest.mark.parametrize(("groups", "own"), [(12, False), (60, False), (60, True)])
 def test_suggestions_and_the_proven_optimum(groups, own):
     work = coloured(300, groups, groups, boards=own)
-    _ = work.in_hand.coverage.neighbours
+    _ = work.usual_layer.without_openings.coverage.neighbours
     among = None if own else SIXTY
-    task = problem_of(work, work.in_hand.pieces, own, among=among)
+    task = problem_of(work, work.usual_layer.without_openings.pieces, own, among=among)
     answer = solve(task)
     cost, bound, status = proven(task, 60, answer.choice)
-    ms = median_ms(lambda: solve(problem_of(work, work.in_hand.pieces, own, among=among)), runs=5)
+    ms = median_ms(lambda: solve(problem_of(work, work.usual_layer.without_openings.pieces, own, among=among)), runs=5)
     what = f"woods for {len(task.groups)} groups, {len(task.codes)} {'owned' if own else 'woods'}"
     tell(what, f"{ms:.0f} ms", "target <= 1 s at 60 groups", grows=("suggestions", len(task.groups), ms))
     tell("  beside the solver's optimum", f"{answer.cost} : {cost}, bound {bound} ({status.lower()})", "target: equal")
@@ -38,10 +38,10 @@ def test_suggestions_and_the_proven_optimum(groups, own):
 
 def test_suggestions_for_every_piece():
     work = coloured(2000, 300, 1)
-    _ = work.in_hand.coverage.neighbours
-    task = problem_of(work, work.in_hand.pieces, by="piece", among=SIXTY)
+    _ = work.usual_layer.without_openings.coverage.neighbours
+    task = problem_of(work, work.usual_layer.without_openings.pieces, by="piece", among=SIXTY)
     answer = solve(task)
-    ms = median_ms(lambda: solve(problem_of(work, work.in_hand.pieces, by="piece", among=SIXTY)), runs=3)
+    ms = median_ms(lambda: solve(problem_of(work, work.usual_layer.without_openings.pieces, by="piece", among=SIXTY)), runs=3)
     tell(f"woods for {len(task.groups)} pieces, {len(task.codes)} woods", f"{ms:.0f} ms", "target <= 2 s")
     nearest = task.total(task.cost.argmin(axis=1))
     tell("  cost beside the nearest wood for each", f"{answer.cost / nearest:.2f}")
@@ -50,7 +50,7 @@ def test_suggestions_for_every_piece():
 @pytest.mark.parametrize("count", [200, 700, 2000])
 def test_contrast_map(count):
     work = composition(cells(count, 5), {k: SIXTY[k % 60] for k in range(1, count + 1)})
-    seams = len(work.in_hand.coverage.seams)
+    seams = len(work.usual_layer.without_openings.coverage.seams)
     ms = median_ms(lambda: contrast_of(replace(work, name="again")))
     tell(f"contrast of {seams} seams", f"{ms:.0f} ms", "target <= 300 ms at 2,000", grows=("contrast", seams, ms))
 
@@ -60,7 +60,7 @@ def many(count: int) -> Composition:
     work = composition(cells(count, 7, 457.2, 304.8), {k: SIXTY[k % 12 * 5] for k in range(1, count + 1)})
     pieces = tuple(
         replace(p, grain_deg=float(rng.uniform(0, 360)), shim_mm=float(rng.integers(0, 4)) * 1.5)
-        for p in work.in_hand.pieces
+        for p in work.usual_layer.without_openings.pieces
     )
     return replace(work, layers=(replace(work.layers[0], pieces=pieces),))
 
@@ -68,7 +68,7 @@ def many(count: int) -> Composition:
 @pytest.mark.parametrize("count", [60, 500, 5000])
 def test_picture(count):
     work = many(count)
-    _ = work.in_hand.coverage.spots
+    _ = work.usual_layer.without_openings.coverage.spots
     ms = median_ms(lambda: draft(work, 870), runs=5)
     tell(
         f"draft of {count} pieces, 870 px wide",

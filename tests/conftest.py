@@ -9,9 +9,13 @@ import pytest
 import shapely
 from hypothesis import settings
 
+from emberquilt.findings import Finding
 from emberquilt.outline.coverage import Coverage, on_grid
+from emberquilt.plan import Plan
 from emberquilt.practice import Practice
+from emberquilt.work.change import applied
 from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.verbs import edit
 
 # examples are judged by what they give, never by how long a busy machine takes over one; before a change lands they are
 # always the same ones, at the desk new ones are tried
@@ -74,3 +78,14 @@ def koi(koi_svg):
     from emberquilt.units import Length
 
     return propose(koi_svg, Length(457.2))
+
+
+def edited(work: Composition, verb: str, keys=(), layer: int = 0, **values) -> Composition:
+    """The work after one edit, made as the pages make it."""
+    return applied(work, edit(work, verb, list(keys), values, layer))
+
+
+def findings_of(work: Composition, station: str) -> list[Finding]:
+    """All findings of a station, accepted ones too."""
+    plan = Plan(work)
+    return [f for f in plan.every_finding if f.station == station]

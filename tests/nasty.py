@@ -19,21 +19,30 @@ WRONG = (
 def sound_document() -> dict:
     """A project that uses everything a project file can hold."""
     work = small_work("three")
-    pins = work.pins | {
-        "accepted": {"hidden:1": "as meant"},
-        "flows": [{"line": [[0, 0], [30.5, 20]], "keys": "1-3,5"}],
-        "palettes": [{"name": "pale", "woods": [["holly", "1-4"], ["maple", "5"]]}],
-        "pack": {"woods": ["cherry", "walnut"], "turn": {"1": 1}},
-        "look": {"gloss": "gloss", "from_deg": 90.0, "frame": "cherry", "frame_mm": 20.0, "wall": "#aabbcc"},
-    }
+    decided = work.decisions.changed(
+        {
+            "whole": {
+                "copies": 2,
+                "accepted": {"hidden:1": "as meant"},
+                "lost": [{"station": "saw", "words": "Gone."}],
+            },
+            "wood": {
+                "together": ["fin"],
+                "flows": [{"line": [[0, 0], [30.5, 20]], "keys": "1-3,5"}],
+                "palettes": [{"name": "pale", "woods": [["holly", "1-4"], ["maple", "5"]]}],
+                "packs": [{"layer": 2, "woods": ["cherry", "walnut"], "turn": {"1": 1}}],
+                "look": {"gloss": "gloss", "from_deg": 90.0, "frame": "cherry", "frame_mm": 20.0, "wall": "#aabbcc"},
+            },
+        }
+    )
     finding = Finding(
         "left-out", "pattern", "Something was left out.", "It cannot be read.", (1,), (3.0, 4.0), 2.0, 1.0, "mm"
     )
     log = (
-        {"piece": 1, "step": "saw", "what": "done", "minutes": 3.5, "estimate_minutes": 3.0, "at": "2026-11-20T19:00:00+00:00"},
-        {"piece": 2, "step": "saw", "what": "broke", "minutes": None, "estimate_minutes": None, "at": "2026-11-20T19:10:00"},
+        {"part": "1", "step": "saw", "what": "done", "minutes": 3.5, "estimate_minutes": 3.0, "at": "2026-11-20T19:00:00+00:00"},
+        {"part": "2/2", "step": "saw", "what": "broke", "minutes": None, "estimate_minutes": None, "at": "2026-11-20T19:10:00"},
     )  # fmt: skip
-    project = Project(replace(work, pins=pins, intake_findings=(finding,)), "2026-11-25T10:00:00", log)
+    project = Project(replace(work, decisions=decided, intake_findings=(finding,)), "2026-11-25T10:00:00", log)
     # as a file gives it back: lists in place of tuples
     return json.loads(json.dumps(document_of(project)))
 

@@ -10,11 +10,13 @@ from hypothesis import strategies as st
 
 from emberquilt.bench.cards import cards
 from emberquilt.drawing.panel import dress_json, shapes_json
-from emberquilt.drawing.readings import read, readings_of
+from emberquilt.drawing.read import read, readings_of
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.findings import STATIONS
 from emberquilt.formats.export import export
+from emberquilt.formats.plan_json import plan_json
 from emberquilt.formats.project import Project, read_project, write_project
+from emberquilt.keys import keys_in
 from emberquilt.outline.coverage import Coverage
 from emberquilt.picture.render import draft
 from emberquilt.plan import Plan
@@ -22,8 +24,26 @@ from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
 from emberquilt.work.change import applied, inverse
-from emberquilt.work.composition import LAYER_KINDS, Composition, Layer, Piece
-from emberquilt.work.verbs import VERBS, edit
+from emberquilt.work.composition import LAYER_KINDS, Composition, Layer, Piece, Placement
+from emberquilt.work.contacts import contacts_of
+from emberquilt.work.copies import any_copy
+from emberquilt.work.decisions import (
+    AssemblyDecisions,
+    Base,
+    CalendarDecisions,
+    Decisions,
+    Flow,
+    Rails,
+    ReliefDecisions,
+    SawDecisions,
+    StandOff,
+    WholeDecisions,
+    WoodDecisions,
+)
+from emberquilt.work.register import VERBS
+from emberquilt.work.steps import left_of
+from emberquilt.work.verbs import edit
+from emberquilt.work.view import View
 from tests.conftest import composition, grid
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)
@@ -51,8 +71,16 @@ def small_work(kind: str) -> Composition:
         Layer(2, "Picture", "mosaic", below, tuple(Piece(k, k, "cherry", 0.0, 19.05) for k in below.keys)),
         Layer(3, "Overlay", "overlay", above, (Piece(11, 7, "walnut"), Piece(12, 0, opening=True)), None, "", "", True),
     )
-    pins = {"anchor": 5, "saw_first": [4, 2], "start": "2026-12-01", "together": ["fin"]}
-    return Composition("Three layers", 90, 60, layers, pins=pins, rack=RACK, last_key=21)
+    decided = Decisions(
+        WholeDecisions(copies=2),
+        wood=WoodDecisions(("fin",), (Flow(((0.0, 0.0), (60.0, 30.0)), "1-3"),)),
+        relief=ReliefDecisions((StandOff(3, 5.0),), Rails("cherry", 20.0, 19.05), Base("cherry", 90.0, 40.0, 19.05)),
+        saw=SawDecisions((4, 2)),
+        assembly=AssemblyDecisions((5,)),
+        calendar=CalendarDecisions("2026-12-01"),
+    )
+    places = {"1": Placement("C1", 40.0, 30.0), "1/2": Placement("C1", 90.0, 30.0), "2": Placement("C1")}
+    return Composition("Three layers", 90, 60, layers, decisions=decided, rack=RACK, last_key=21, placements=places)
 
 
 @st.composite
@@ -99,7 +127,13 @@ def steps(draw):
         "x": "60",
         "y": "40",
         "which": "1",
-        "finding": "hidden:1",
+        "finding": draw(st.sampled_from(["hidden:1", "decision-gone:~00000000"])),
+        "material": draw(st.sampled_from(["", "cherry", "ply_birch", "Birch plywood", "some old door"])),
+        "mm_off": draw(st.sampled_from(["", "4 mm", "250 mm"])),
+        "rail_width": "20 mm",
+        "base_depth": draw(st.sampled_from(["", "30 mm"])),
+        "high": draw(st.sampled_from(["1", "3", "9"])),
+        "copy": draw(st.sampled_from(["", "2"])),
         "frame_width": "20 mm",
         "gloss": "satin",
         "wall": "#aabbcc",
@@ -136,15 +170,30 @@ def walk(work: Composition, path) -> Composition:
     """The work after these steps; what a verb refuses changes nothing, and every edit can be taken back exactly."""
     for verb, rule, turn, values in path:
         layer = work.layers[turn % len(work.layers)]
-        held = replace(work, hand=layer.key)
+        shown = layer.key if turn % 3 else 0
         try:
-            made = edit(held, verb, chosen(layer, rule, turn), values)
+            made = edit(work, verb, chosen(layer, rule, turn), values, shown)
         except EmberError:
             continue
         then = applied(work, made)
         assert state(applied(then, inverse(work, made))) == state(work)
+        subjects_stand(then)
         work = then
     return work
+
+
+def subjects_stand(work: Composition) -> None:
+    """Nothing is decided about what is not there."""
+    made, layers = {p.key for p in work.made}, {layer.key for layer in work.layers}
+    decided = work.decisions
+    assert set(decided.saw.first) <= made
+    assert set(decided.assembly.anchors) <= made
+    assert all(set(keys_in(flow.keys)) <= made for flow in decided.wood.flows)
+    assert all(set(keys_in(keys)) <= made for kept in decided.wood.palettes for _, keys in kept.woods)
+    assert {pack.layer for pack in decided.wood.packs} <= layers
+    assert {stand.layer for stand in decided.relief.stand_offs} <= layers
+    assert {layer for stack in decided.saw.stacks for layer in stack} <= layers
+    assert {int(any_copy(key)) for key in work.placements} <= made
 
 
 def state(work: Composition) -> tuple:
@@ -155,32 +204,67 @@ def state(work: Composition) -> tuple:
         return dict(zip(layer.coverage.keys, binaries, strict=True))
 
     layers = [
-        (layer.key, layer.name, layer.kind, layer.thickness_mm, layer.pieces, outlines(layer)) for layer in work.layers
+        (layer.key, layer.name, layer.kind, layer.thickness_mm, layer.material, layer.pieces, outlines(layer))
+        for layer in work.layers
     ]
-    return work.name, work.width_mm, work.height_mm, work.practice, work.pins, layers
+    return work.name, work.width_mm, work.height_mm, work.practice, work.decisions, dict(work.placements), layers
 
 
 def open_everything(work: Composition) -> None:
-    """Every station of every layer, every reading, every card, every export."""
-    for hand in (0, *(layer.key for layer in work.layers)):
-        plan = Plan(replace(work, hand=hand), MONDAY)
-        for station in STATIONS:
-            findings = plan.findings(station)
-            assert len({f.id for f in findings}) == len(findings)
-            json.dumps([f.as_dict() for f in findings], allow_nan=False)
+    """Every station in every view and reading, every card, every export."""
+    plan = Plan(work, MONDAY)
+    for station in STATIONS:
+        findings = plan.findings(station)
+        assert len({f.id for f in findings}) == len(findings)
+        json.dumps([f.as_dict() for f in findings], allow_nan=False)
+    for view in (View("front"), View("apart"), *(View("", layer.key) for layer in work.layers)):
         for station in ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log"):
-            for show in readings_of(plan.composition, station):
-                scene = read(plan, station, show, plan.findings(station))
+            for show in readings_of(station):
+                scene = read(plan, station, show, plan.findings(station), view)
                 json.dumps([shapes_json(scene), dress_json(scene)], allow_nan=False)
-        assert plan.relief is not None
-        assert all(need.rough_mm2 >= need.net_mm2 for need in plan.needs)
-        assert len(cards(plan)) == 3 * len(plan.saw.cuts)
-        for kind in ("svg", "csv", "pdf"):
-            assert export(plan, kind)
-        try:
-            assert export(plan, "ics")
-        except BadChoice:
-            assert any(f.code == "no-dates" for f in plan.findings("calendar"))
+    assert plan.relief is not None
+    assert all(need.rough_mm2 >= need.net_mm2 for need in plan.needs)
+    parts_stand(plan)
+    steps_stand(plan)
+    for kind in ("svg", "dxf", "csv", "parts", "pdf"):
+        assert export(plan, kind)
+    json.dumps(plan_json(plan), allow_nan=False)
+    try:
+        assert export(plan, "ics")
+    except BadChoice:
+        assert any(f.code == "no-dates" for f in plan.findings("calendar"))
     assert draft(work, 60).shape[1] == 60
     back = read_project(write_project(Project(work, "2026-11-25T10:00:00"))).composition
     assert state(back) == state(replace(work, rack=back.rack))
+
+
+def parts_stand(plan: Plan) -> None:
+    """Keys tell parts apart; every part of a copy is in exactly one assembly; copies are alike."""
+    job = plan.job
+    keys = [part.key for part in job.parts()]
+    assert len(keys) == len(set(keys)) == job.copies * len(job.of_one)
+    assert all(job.part(key) is not None for key in keys)
+    placed = [key for one in (*plan.glue.tree.every(),) for key in one.parts]
+    assert sorted(placed) == sorted(part.key for part in job.of_one)
+    assert all(part.thickness_mm > 0 and part.floor_mm >= 0 for part in job.of_one)
+    assert all(c.a in job.by_key and c.b in job.by_key for c in contacts_of(job))
+
+
+def steps_stand(plan: Plan) -> None:
+    """Steps wait only for steps before them, and what they speak of exists; each part is glued down once at most."""
+    known: set[str] = set()
+    parts = {part.key for part in plan.job.parts()}
+    for step in plan.steps:
+        assert step.key not in known
+        assert set(step.after) <= known
+        assert set(step.parts) <= parts
+        assert not step.shares or len(step.shares) == len(step.parts)
+        known.add(step.key)
+    glued = [part for step in plan.steps if step.verb == "glue" for part in step.parts]
+    assert len(glued) == len(set(glued))
+    table = cards(plan.job, plan.steps, plan.saw, plan.glue)
+    assert len({mark for card in table for mark in card.marks}) == sum(len(card.marks) for card in table)
+    done = frozenset(mark for card in table[: len(table) // 2] for mark in card.marks)
+    left = left_of(plan.steps, done)
+    assert {key for step in left for key in step.after} <= {step.key for step in left}
+    assert left_of(plan.steps, frozenset(mark for card in table for mark in card.marks)) == ()

@@ -16,8 +16,9 @@ from .tree import Assembly, tree_of
 
 @dataclass(frozen=True, slots=True)
 class GlueStep:
-    """One part put down. `touches` are parts of its layer already down; empty only for an anchor. `batch` counts from 1
-    in its assembly; where each part is held by itself all are one."""
+    """One piece put down, on the shims and spacers (`under`) that go down just before it. `touches` are pieces of its
+    layer already down; empty only for an anchor. `batch` counts from 1 in its assembly; where each is held by itself all
+    are one."""
 
     order: int
     part: str
@@ -25,11 +26,12 @@ class GlueStep:
     batch: int
     touches: tuple[str, ...]
     reason: str
+    under: tuple[str, ...] = ()
 
     @property
     def piece(self) -> int:
-        """Key of the piece, 0 for a shim or spacer."""
-        return int(self.part) if self.part.isdecimal() else 0
+        """Key of the piece."""
+        return int(self.part)
 
 
 @dataclass(frozen=True)
@@ -87,14 +89,17 @@ def glue_plan(job: Job) -> GluePlan:
             continue
         layer = job.composition.layer(assembly.layer)
         anchor, own = _anchor(job, layer)
-        if anchor is not None and len(layer.without_openings.pieces) > 1:
+        if anchor is not None and layer.without_openings.coverage.seams:
             anchors[assembly.key] = anchor
-        order = _order(assembly, layer.without_openings.coverage, anchor)
-        first = next((key for key, _ in order if key.isdecimal()), "")
+        order = _order(layer.without_openings.coverage, anchor)
+        first = order[0][0] if order else ""
+        under = _under(job, layer, first)
         per_batch = max(1, len(order)) if glue.held_by_hand else at_once
         for i, (key, touches) in enumerate(order):
-            reason = _reason(assembly, layer, key, touches, own and key == str(anchor), key == first)
-            steps.append(GlueStep(len(steps) + 1, key, assembly.key, i // per_batch + 1, touches, reason))
+            reason = _reason(assembly, layer, touches, own and key == str(anchor), key == first)
+            batch = i // per_batch + 1
+            down = under.get(key, ())
+            steps.append(GlueStep(len(steps) + 1, key, assembly.key, batch, touches, reason, down))
     grounds = tuple(part.outline for part in job.grounds)
     return GluePlan(glue, tree, tuple(steps), at_once, anchors, grounds)
 
@@ -108,16 +113,23 @@ def _anchor(job: Job, layer: Layer) -> tuple[int | None, bool]:
     return coverage.once(("anchor", school), lambda: choose_anchor(coverage, school)), False
 
 
-def _order(assembly: Assembly, coverage: Coverage, anchor: int | None) -> list[tuple[str, tuple[str, ...]]]:
-    """Shims and spacers with the backer they lie on before the pieces they carry; pieces as they touch each other."""
-    under = [(key, ()) for key in assembly.parts if not key.isdecimal() and not key.startswith("backer")]
+def _order(coverage: Coverage, anchor: int | None) -> list[tuple[str, tuple[str, ...]]]:
+    """Pieces of a layer as they touch each other."""
     order = coverage.once(("glue order", anchor), lambda: touching_order(coverage, anchor))
-    return [*under, *((str(key), tuple(map(str, touches))) for key, touches in order)]
+    return [(str(key), tuple(map(str, touches))) for key, touches in order]
 
 
-def _reason(assembly: Assembly, layer: Layer, key: str, touches: tuple[str, ...], own: bool, first: bool) -> str:
-    if not key.isdecimal():
-        return "under what it carries"
+def _under(job: Job, layer: Layer, first: str) -> dict[str, tuple[str, ...]]:
+    """By piece what goes down just before it: a shim before the first piece that it carries, spacers before all."""
+    found: dict[str, tuple[str, ...]] = {}
+    for shim in job.shims:
+        if shim.id.layer == layer.key:
+            found[str(shim.id.piece)] = (*found.get(str(shim.id.piece), ()), shim.key)
+    stands = tuple(stand.key for stand in job.stands if stand.id.layer == layer.key)
+    return found | ({first: (*stands, *found.get(first, ()))} if stands else {})
+
+
+def _reason(assembly: Assembly, layer: Layer, touches: tuple[str, ...], own: bool, first: bool) -> str:
     if own:
         return "your anchor"
     if touches:

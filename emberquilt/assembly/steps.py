@@ -241,7 +241,7 @@ def _glued(
 ) -> tuple[str, ...]:  # fmt: skip
     """Batches of one assembly that are clamped together; with a glue that is held by hand, one part after the other."""
     practice, name = job.composition.practice, job.composition.layer(assembly.layer).name
-    rows = [s for s in plan.of_assembly.get(assembly.key, ()) if s.piece in sawn or (not s.piece and sawn)]
+    rows = [s for s in plan.of_assembly.get(assembly.key, ()) if s.piece in sawn]
     if job.rear is not None and assembly.layer == job.rear.key and not job.grounds and len(rows) == 1:
         return before  # one sheet that carries the rest is glued to nothing
     one_layer = len(job.composition.layers) == 1
@@ -278,7 +278,7 @@ def _glued(
                 why=assembly.why,
                 copy=number if job.copies > 1 else 0,
             ),
-            before,
+            (*before, *gathered.last(of_copy((key for row in own for key in row.under), number))),
         )
     return before
 

@@ -146,4 +146,8 @@ def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
         where = row.reason[:1].upper() + row.reason[1:]
     name = glue.glue.name.lower()
     how = "hold it until it sets" if glue.one_by_one else f"batch {row.batch}"
+    if row.under:
+        names = [job.by_key[key].name for key in row.under]
+        first = f"{len(names)} spacers first" if len(names) > 1 else f"Its {job.by_key[row.under[0]].role} first"
+        return [f"{first}, then this on it", where, f"{name[:1].upper()}{name[1:]}, {how}"], minutes, step.caution
     return [where, f"{name[:1].upper()}{name[1:]}, {how}"], minutes, step.caution

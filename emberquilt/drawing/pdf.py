@@ -184,7 +184,7 @@ def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies
     canvas.setLineWidth(0.5 / scale)
     for seen in job.seen_of.values():
         for part in shapely.get_parts(seen):
-            if part.geom_type == "Polygon":
+            if part.geom_type == "Polygon" and not part.is_empty:
                 _outline(canvas, part, 0.0, 0.0)
     canvas.setStrokeColor(RED)
     for sheet in sheets:

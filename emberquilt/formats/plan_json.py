@@ -47,7 +47,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         "glue": [
             {
                 "order": s.order, "piece": number.get(s.piece, 0), "part": s.part, "batch": s.batch,
-                "assembly": s.assembly, "why": s.reason,
+                "assembly": s.assembly, "under": list(s.under), "why": s.reason,
             }
             for s in plan.glue.steps
         ],

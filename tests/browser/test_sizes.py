@@ -58,7 +58,7 @@ def test_every_page_fits_phone_tablet_and_desk(desk, demo):
         f"/shop/board/{board}/",
         "/picture/nothing/",
     ]
-    for row, piece in ((koi, 9), (lighthouse, load(lighthouse).whole.solid.pieces[0].key)):
+    for row, piece in ((koi, 9), (lighthouse, load(lighthouse).usual_layer.without_openings.pieces[0].key)):
         paths += [f"/picture/{row.uid}/{name}/{query}" for name in NAMES for query in ("", f"?pieces={piece}")]
         paths += [
             f"/picture/{row.uid}/{page}"

@@ -23,7 +23,8 @@ def work(transactional_db):
     """Six squares of 30 mm in the colours of six woods, none given yet."""
     bare = composition(grid(3, 2), {}, grain_deg=None, thickness_mm=19.0)
     pieces = tuple(
-        replace(p, colour=woods()[c].finished, part="quilt") for p, c in zip(bare.in_hand.pieces, COLOURS, strict=True)
+        replace(p, colour=woods()[c].finished, part="quilt")
+        for p, c in zip(bare.usual_layer.without_openings.pieces, COLOURS, strict=True)
     )
     return actions.create(local_person(), replace(bare, layers=(replace(bare.layers[0], pieces=pieces),)))
 

@@ -15,19 +15,22 @@ from emberquilt.errors import BadChoice
 from emberquilt.outline.coverage import Coverage, Spot
 from emberquilt.rack.woods import wood
 from emberquilt.wood.flow import counterparts, flow_deg, keeping_up, mirrored_deg, radial_deg
-from emberquilt.wood.judgement import wood_findings
 from emberquilt.wood.necks import medial_axis, necks
 from emberquilt.wood.strength import HANDLING_NMM, angle_to_grain_deg, strong_grain_deg, weakest_nmm
 from emberquilt.work.change import applied, inverse
 from emberquilt.work.composition import Composition
 from emberquilt.work.verbs import edit
-from tests.conftest import composition, grid
+from tests.conftest import composition, findings_of, grid
 
 ANGLE = st.floats(0, 359.9)
 
 
 def apart(a: float, b: float) -> float:
     return abs((a - b + 180) % 360 - 180)
+
+
+def woods_found(work: Composition) -> list:
+    return findings_of(work, "wood")
 
 
 def do(work: Composition, verb: str, keys, **values) -> Composition:
@@ -75,14 +78,14 @@ def test_between_two_lines_that_part_the_grain_fans():
 def test_a_drawn_line_turns_a_whole_part_and_a_second_one_fans_it():
     work = composition(grid(4, 3), "cherry")
     once = do(work, "flow", range(1, 13), points=line((0, 0), (120, 0)))
-    assert {p.grain_deg for p in once.in_hand.pieces} == {0.0}
+    assert {p.grain_deg for p in once.usual_layer.without_openings.pieces} == {0.0}
     twice = do(once, "flow", range(1, 13), points=line((0, 90), (120, 60)))
-    angles = [twice.in_hand.by_key[k].grain_deg for k in (1, 5, 9)]
+    angles = [twice.usual_layer.without_openings.by_key[k].grain_deg for k in (1, 5, 9)]
     assert angles == sorted(angles)
     assert angles[-1] == pytest.approx(14, abs=2)
     gone = do(twice, "flow_forget", [1, 2, 3])
-    assert "1-3" not in json.dumps(gone.pins["flows"])
-    assert do(gone, "flow_forget", range(1, 13)).pins.get("flows") is None
+    assert {flow.keys for flow in gone.decisions.wood.flows} == {"4-12"}
+    assert do(gone, "flow_forget", range(1, 13)).decisions.wood.flows == ()
     for _ in range(58):
         twice = applied(twice, edit(twice, "flow", [1], {"points": line((0, 0), (50, 50))}))
     with pytest.raises(BadChoice, match="Forget some"):
@@ -94,7 +97,9 @@ def test_rays_run_outwards_from_a_point():
     assert radial_deg(Spot(0, -10, 1), 0, 0) == pytest.approx(90)
     assert radial_deg(Spot(0, 0, 1), 0, 0) == 0
     work = do(composition(grid(3, 3), "maple"), "radial", range(1, 10), points=line((45, 45), (45, 45)))
-    assert [work.in_hand.by_key[k].grain_deg for k in (6, 3, 2, 4)] == pytest.approx([0, 45, 90, 180], abs=0.5)
+    assert [work.usual_layer.without_openings.by_key[k].grain_deg for k in (6, 3, 2, 4)] == pytest.approx(
+        [0, 45, 90, 180], abs=0.5
+    )
 
 
 @given(ANGLE, ANGLE)
@@ -107,8 +112,8 @@ def test_a_mirror_shows_an_arrow_the_other_way_and_twice_is_none(grain, axis):
 def test_across_a_line_counterparts_get_mirrored_arrows():
     work = composition(grid(4, 1), "cherry", grain_deg=30.0)
     made = do(work, "mirror_arrows", [1, 2], points=line((60, -10), (60, 40)))
-    assert [p.grain_deg for p in made.in_hand.pieces] == [30, 30, 150, 150]
-    assert counterparts(work.in_hand.coverage.by_key, [1, 2], (60, 0), (60, 30)) == {1: 4, 2: 3}
+    assert [p.grain_deg for p in made.usual_layer.without_openings.pieces] == [30, 30, 150, 150]
+    assert counterparts(work.usual_layer.without_openings.coverage.by_key, [1, 2], (60, 0), (60, 30)) == {1: 4, 2: 3}
     with pytest.raises(BadChoice, match="has a counterpart"):
         edit(work, "mirror_arrows", [1], {"points": line((200, 0), (200, 30))})
 
@@ -122,7 +127,7 @@ def test_up_the_grain_stays_up(new, old):
 
 def test_along_the_piece_does_not_turn_it_round():
     work = composition(Coverage([1], [shapely.box(0, 0, 60, 10)]), "padauk", grain_deg=170.0)
-    assert do(work, "along", [1]).in_hand.pieces[0].grain_deg == 180
+    assert do(work, "along", [1]).usual_layer.without_openings.pieces[0].grain_deg == 180
 
 
 # together
@@ -132,23 +137,23 @@ def parted(angles, code: str = "walnut") -> Composition:
     work = composition(grid(len(angles), 1), code)
     pieces = tuple(
         replace(p, grain_deg=float(a), part="water", shim_mm=3.0 * i)
-        for i, (p, a) in enumerate(zip(work.in_hand.pieces, angles, strict=True))
+        for i, (p, a) in enumerate(zip(work.usual_layer.without_openings.pieces, angles, strict=True))
     )
     return do(replace(work, layers=(replace(work.layers[0], pieces=pieces),)), "together", [1], keep="yes")
 
 
 def test_a_member_that_differs_is_said_and_turned_back():
     work = parted([0, 5, 178, 60])
-    (finding,) = [f for f in wood_findings(work) if f.code == "strays"]
+    (finding,) = [f for f in woods_found(work) if f.code == "strays"]
     assert finding.pieces == (4,)
     fixed = do(work, finding.fix.verb, finding.fix.values["pieces"], deg=finding.fix.values["deg"])
-    assert not [f for f in wood_findings(fixed) if f.code == "strays"]
-    assert not [f for f in wood_findings(do(work, "together", [1], keep="no")) if f.code == "strays"]
+    assert not [f for f in woods_found(fixed) if f.code == "strays"]
+    assert not [f for f in woods_found(do(work, "together", [1], keep="no")) if f.code == "strays"]
 
 
 def test_turned_round_matters_only_in_woods_that_flash():
-    assert not [f for f in wood_findings(parted([0, 0, 180])) if f.code == "strays"]
-    (finding,) = [f for f in wood_findings(parted([0, 0, 180], "purpleheart")) if f.code == "strays"]
+    assert not [f for f in woods_found(parted([0, 0, 180])) if f.code == "strays"]
+    (finding,) = [f for f in woods_found(parted([0, 0, 180], "purpleheart")) if f.code == "strays"]
     assert finding.pieces == (3,)
     assert "flash" in finding.sentence
 
@@ -223,9 +228,9 @@ def test_the_best_compromise_turns_no_farther_than_it_must(flow, code, first, se
 
 def test_one_command_makes_necks_strong():
     work = composition(Coverage([1], [chain([2.6])]), "mahogany", grain_deg=80.0, thickness_mm=12.0)
-    assert [f.code for f in wood_findings(work)] == ["neck"]
+    assert [f.code for f in woods_found(work)] == ["neck"]
     strong = do(work, "strong", [1])
-    assert wood_findings(strong) == []
-    assert 0 < apart(strong.in_hand.pieces[0].grain_deg, 80) <= 80
+    assert woods_found(strong) == []
+    assert 0 < apart(strong.usual_layer.without_openings.pieces[0].grain_deg, 80) <= 80
     with pytest.raises(BadChoice, match="weak neck"):
         edit(composition(grid(1, 1)), "strong", [1], {})

@@ -1,7 +1,6 @@
 """What sheets and stacks are judged for: each finding where it is due, at its limit, and its own fix clears it."""
 
 import json
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,8 +9,8 @@ import shapely
 from emberquilt.findings import Finding
 from emberquilt.intake.knobs import Knobs
 from emberquilt.intake.propose import propose
-from emberquilt.layers.judgement import GLUE_MM, pattern_findings, weak_spans
-from emberquilt.layers.stacked import stacked
+from emberquilt.layers.judgement import GLUE_MM, weak_spans
+from emberquilt.layers.stacked import scene_in
 from emberquilt.outline.coverage import Coverage
 from emberquilt.outline.plates import plate_round
 from emberquilt.pattern.fresh import composition_of
@@ -19,8 +18,10 @@ from emberquilt.practice import Practice
 from emberquilt.units import Length
 from emberquilt.work.change import applied
 from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.parts import job_of
 from emberquilt.work.verbs import edit
-from tests.conftest import composition, grid
+from emberquilt.work.view import View
+from tests.conftest import composition, findings_of, grid
 
 
 def sheet(solid: shapely.Geometry, key: int, name: str, kind: str = "sheet", first: int = 1) -> Layer:
@@ -36,18 +37,23 @@ def sheet(solid: shapely.Geometry, key: int, name: str, kind: str = "sheet", fir
 
 def stack(*regions: shapely.Geometry, practice: Practice | None = None) -> Composition:
     layers = tuple(sheet(r, i, f"Sheet {i}", first=100 * i) for i, r in enumerate(regions, 1))
-    return Composition("A test", 300, 200, layers, practice or Practice(), hand=len(layers))
+    return Composition("A test", 300, 200, layers, practice or Practice())
+
+
+def patterns_found(work: Composition) -> list[Finding]:
+    return findings_of(work, "pattern")
 
 
 def codes(work: Composition) -> list[str]:
-    return [f.code for f in pattern_findings(work)]
+    return [f.code for f in patterns_found(work)]
 
 
 def fixed(work: Composition, finding: Finding, which: int = -1) -> Composition:
     fix = finding.fix if which < 0 else finding.more[which]
     keys = fix.values.get("pieces", list(finding.pieces))
-    values = {name: value for name, value in fix.values.items() if name != "pieces"}
-    return applied(work, edit(work, fix.verb, list(keys), values | {"finding": finding.id}))
+    values = {name: value for name, value in fix.values.items() if name not in ("pieces", "layer")}
+    layer = fix.values.get("layer", 0)
+    return applied(work, edit(work, fix.verb, list(keys), values | {"finding": finding.id}, layer))
 
 
 PLATE = shapely.box(0, 0, 120, 120)
@@ -56,7 +62,7 @@ RING = shapely.Point(60, 60).buffer(40) - shapely.Point(60, 60).buffer(25)
 
 def test_an_island_falls_out_and_each_of_its_fixes_holds_it():
     work = stack(PLATE - RING)
-    floater = next(f for f in pattern_findings(work) if f.code == "floater")
+    floater = next(f for f in patterns_found(work) if f.code == "floater")
     assert "falls out" in floater.sentence
     for which in (-1, 0):
         assert "floater" not in codes(fixed(work, floater, which))
@@ -65,7 +71,7 @@ def test_an_island_falls_out_and_each_of_its_fixes_holds_it():
 def test_an_island_that_lies_on_a_sheet_is_glued_there():
     work = stack(PLATE, PLATE - RING)
     assert "floater" not in codes(work)
-    glued = next(f for f in pattern_findings(work) if f.code == "glued-parts")
+    glued = next(f for f in patterns_found(work) if f.code == "glued-parts")
     assert glued.amount == 1
     assert glued.id in fixed(work, glued).accepted
     # the sheet below has a hole just there
@@ -107,7 +113,7 @@ def test_two_weak_spans_of_one_sheet_are_accepted_one_by_one():
         - shapely.box(110, 51, 190, 80)
     )
     work = stack(frame)
-    spans = [f for f in pattern_findings(work) if f.code == "weak-span"]
+    spans = [f for f in patterns_found(work) if f.code == "weak-span"]
     assert len(spans) == 2
     assert len({f.id for f in spans}) == 2
     assert Finding.from_dict(spans[0].as_dict()).id == spans[0].id
@@ -117,7 +123,7 @@ def test_an_opening_too_small_for_a_bit_is_filled():
     """1/32 in bit and 0.5 mm of waste on both sides: 1.8 mm."""
     assert "small-opening" not in codes(stack(PLATE - shapely.Point(60, 60).buffer(1.0, quad_segs=32)))
     work = stack(PLATE - shapely.Point(60, 60).buffer(0.8))
-    finding = next(f for f in pattern_findings(work) if f.code == "small-opening")
+    finding = next(f for f in patterns_found(work) if f.code == "small-opening")
     assert "small-opening" not in codes(fixed(work, finding))
 
 
@@ -127,15 +133,14 @@ def test_sheets_must_lie_on_each_other_by_a_strip():
 
 
 def test_what_is_covered_is_said():
-    work = replace(stack(PLATE, PLATE.buffer(5)), hand=1)
-    assert "hidden" in codes(work)
-    assert "hidden" not in codes(replace(stack(PLATE, PLATE.buffer(-5)), hand=1))
+    assert "hidden" in codes(stack(PLATE, PLATE.buffer(5)))
+    assert "hidden" not in codes(stack(PLATE, PLATE.buffer(-5)))
 
 
 def test_hairlines_are_joined_by_their_fix():
     boxes = [shapely.box(0, 0, 50, 50), shapely.box(50, 0, 51, 50), shapely.box(51, 0, 100, 50)]
     work = composition(Coverage([1, 2, 3], boxes))
-    finding = next(f for f in pattern_findings(work) if f.code == "hairline")
+    finding = next(f for f in patterns_found(work) if f.code == "hairline")
     assert finding.pieces == (2,)
     assert "hairline" not in codes(fixed(work, finding))
 
@@ -153,7 +158,7 @@ def test_words_that_read_backwards_are_said_until_mirrored_again():
     )
     assert "mirrored-text" not in codes(work)
     turned = applied(work, edit(work, "mirror", [], {}))
-    finding = next(f for f in pattern_findings(turned) if f.code == "mirrored-text")
+    finding = next(f for f in patterns_found(turned) if f.code == "mirrored-text")
     assert "mirrored-text" not in codes(fixed(turned, finding))
 
 
@@ -173,8 +178,9 @@ def test_letters_stay_inside_their_sheet(outline):
 
 def test_the_stack_is_drawn_back_to_front_and_lifted_apart():
     work = stack(PLATE, PLATE - RING)
-    flat, lifted = stacked(work, "assembled"), stacked(work, "exploded")
-    assert [s.key for s in flat.shapes] == [p.key for layer in work.layers for p in layer.solid.pieces]
+    job = job_of(work)
+    flat, lifted = scene_in(job, View("front"), {}), scene_in(job, View("apart"), {})
+    assert [s.key for s in flat.shapes] == [p.key for layer in work.layers for p in layer.without_openings.pieces]
     assert flat.stacked
     assert lifted.stacked
     assert {m.text for m in lifted.marks} == {"1 Sheet 1", "2 Sheet 2"}

@@ -12,7 +12,7 @@ from skimage.color import rgb2lab
 
 from emberquilt.colour import difference, lab_of, linear_of, srgb_of
 from emberquilt.errors import BadChoice
-from emberquilt.outline.coverage import Coverage
+from emberquilt.outline.coverage import Coverage, on_grid
 from emberquilt.picture import render
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import colours, counts_of, darkness, figure_of, tile
@@ -24,7 +24,7 @@ from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import wood, woods
 from emberquilt.wood.palettes import in_woods
 from emberquilt.wood.spots import WISHES, places
-from emberquilt.work.composition import Composition
+from emberquilt.work.composition import Composition, Placement
 from tests.conftest import cells, composition, grid
 
 
@@ -81,7 +81,10 @@ def raised(height: float, **more) -> Composition:
     inner = shapely.box(60, 60, 120, 120)
     coverage = Coverage([1, 2], [shapely.box(0, 0, 180, 180) - inner, inner])
     work = composition(coverage, "maple", thickness_mm=10.0)
-    pieces = work.in_hand.pieces[0], replace(work.in_hand.pieces[1], shim_mm=height)
+    pieces = (
+        work.usual_layer.without_openings.pieces[0],
+        replace(work.usual_layer.without_openings.pieces[1], shim_mm=height),
+    )
     return replace(work, layers=(replace(work.layers[0], pieces=pieces),), **more)
 
 
@@ -141,7 +144,7 @@ def test_distance_to_a_border(left, right):
 def test_in_bands_it_is_the_same_as_whole(monkeypatch):
     coverage = cells(30, 3)
     # edges of a pixel or so, as drawn curves have them: OpenCV clips a long edge at a band's border to other pixels
-    short = Coverage(coverage.keys, [shapely.segmentize(o, 1.0) for o in coverage.outlines])
+    short = Coverage(coverage.keys, list(on_grid(shapely.segmentize(np.array(coverage.outlines), 1.0))))
     work = composition(short, "cherry", shim_mm=3.0)
     whole = picture(work, 400)
     told: list[float] = []
@@ -214,15 +217,13 @@ def test_a_piece_shows_the_very_place_of_the_board(grain):
             Coverage([1], [shapely.box(0, 0, 60, 40)]),
             "cherry",
             grain_deg=grain,
-            board="C1",
-            board_x_mm=200.0,
-            board_y_mm=100.0,
         ),
         rack=Rack(boards=(board,)),
+        placements={"1": Placement("C1", 200.0, 100.0)},
     )
     shown = picture(work, 240, Light(gloss="raw"), photos=chequered).astype(float)
-    spot = work.in_hand.coverage.spots[1]
-    face, fine = board_face(board, woods(), work.seen.lab(work.in_hand.pieces[0]), chequered, 2.0)
+    spot = work.usual_layer.without_openings.coverage.spots[1]
+    face, fine = board_face(board, woods(), work.seen.lab_of(work.look_of(work.made[0])), chequered, 2.0)
     for x, y in ((20, 20), (45, 12), (30, 30), (12, 28)):
         place = laid(shapely.Point(x, y), (spot.x_mm, spot.y_mm), board, grain, 200.0, 100.0)
         wanted = face[int(place.y * fine), int(place.x * fine)].astype(float)

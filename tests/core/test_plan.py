@@ -9,22 +9,27 @@ import shapely
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from emberquilt.assembly.glueup import backer_outline, glue_findings, glue_plan
+from emberquilt.assembly.glueup import glue_plan
 from emberquilt.assembly.supplies import finishes, glues
 from emberquilt.bench.cards import cards
 from emberquilt.calendar.ical import icalendar_of
 from emberquilt.calendar.schedule import LEAST_SITTING, schedule
-from emberquilt.calendar.tasks import Task
 from emberquilt.errors import BadChoice
 from emberquilt.findings import Finding
 from emberquilt.hours import first_moment, parse_day, windows
 from emberquilt.log.learning import ratio_from
 from emberquilt.outline.coverage import Coverage
+from emberquilt.outline.insets import backer_outline, shim_outline
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
-from emberquilt.relief.heights import relief_findings, relief_of, shim_outline
-from emberquilt.stock.need import Board, board_feet, grain_boxes_mm2, needs_of, nominal_quarters, stock_findings
-from tests.conftest import cells, composition, grid
+from emberquilt.rack.boards import Board
+from emberquilt.rack.rack import Rack
+from emberquilt.rack.woods import woods
+from emberquilt.relief.heights import relief_of
+from emberquilt.stock.need import board_feet, grain_boxes_mm2, needs_of, nominal_quarters
+from emberquilt.work.parts import job_of
+from emberquilt.work.steps import Step
+from tests.conftest import cells, composition, edited, findings_of, grid
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)
 WEEK = {day: "19:00-21:30" for day in ("mon", "tue", "wed", "thu", "fri")} | {"sat": "9-12, 14-17"}
@@ -35,13 +40,14 @@ WEEK = {day: "19:00-21:30" for day in ("mon", "tue", "wed", "thu", "fri")} | {"s
 
 def test_heights_are_stock_and_shim():
     work = composition(grid(3, 1), thickness_mm=12.7, shim_mm=3.0)
-    relief = relief_of(work.in_hand, work.practice)
+    relief = relief_of(job_of(work))
     assert (relief.lowest_mm, relief.highest_mm, relief.undecided) == pytest.approx((15.7, 15.7, 0))
-    # 30 mm squares less 4 mm all round: 22 x 22
-    assert relief.shims == ((3.0, 3, pytest.approx(3 * 22 * 22)),)
+    # three squares of 30 mm in a row share one shim, 4 mm inside all round: 82 x 22
+    assert relief.shims == ((3.0, 1, pytest.approx(82 * 22)),)
     assert relief.thicknesses == ((12.7, 3),)
-    # cherry weighs 560 kg a cubic metre at 12 %
-    assert relief.weight_kg == pytest.approx(3 * 0.03 * 0.03 * 0.0127 * 560)
+    # cherry weighs 560 kg a cubic metre at 12 %, birch plywood 739; the backer of 3 mm lies 3 mm inside
+    pieces, shim, backer = 3 * 0.03 * 0.03 * 0.0127 * 560, 0.082 * 0.022 * 0.003, 0.084 * 0.024 * 0.003
+    assert relief.weight_kg == pytest.approx(pieces + (shim + backer) * 0.66 * 1120)
 
 
 @settings(max_examples=20)
@@ -54,10 +60,10 @@ def test_shims_never_show(count, seed, inset):
 
 def test_what_relief_leaves_open():
     work = composition(grid(2, 1), thickness_mm=None)
-    (finding,) = relief_findings(work.in_hand, work.practice)
+    (finding,) = findings_of(work, "relief")
     assert (finding.code, finding.pieces) == ("no-thickness", (1, 2))
     small = composition(grid(2, 1, 7.0), shim_mm=2.0)
-    assert [f.code for f in relief_findings(small.in_hand, small.practice)] == ["no-room-for-shim"]
+    assert [f.code for f in findings_of(small, "relief")] == ["no-room-for-shim"]
 
 
 # stock
@@ -76,31 +82,40 @@ def test_board_feet(length, width, thick, feet):
 def test_the_box_along_the_grain_turns_with_it(angle):
     bar = shapely.affinity.rotate(shapely.box(0, 0, 50, 10), -angle, origin=(0, 0))
     coverage = Coverage([1, 7], [shapely.box(200, 0, 240, 30), bar])
-    assert grain_boxes_mm2(coverage, {7: angle}) == pytest.approx({1: 43 * 33, 7: 53 * 13})
-    assert grain_boxes_mm2(coverage, {7: angle + 45})[7] > 53 * 13
+    work = edited(composition(coverage), "grain", [7], deg=angle)
+    boxes = grain_boxes_mm2(job_of(work))
+    assert (boxes["1"], boxes["7"]) == pytest.approx((43 * 33, 53 * 13))
+    assert grain_boxes_mm2(job_of(edited(work, "turn", [7], by=45)))["7"] > 53 * 13
+
+
+def needs(work, *boards):
+    """What is needed of the pieces' own woods with these boards on the rack."""
+    shelf = replace(work, rack=Rack(woods(), boards))
+    return [n for n in needs_of(job_of(shelf)) if not n.sheet]
 
 
 def test_rough_area_is_net_over_the_share_used_but_holds_the_largest_piece():
-    many = needs_of(composition(grid(10, 10)).in_hand, Practice())[0]
+    many = needs(composition(grid(10, 10)))[0]
     assert many.rough_mm2 == pytest.approx(100 * 900 / 0.55)
     assert many.waste_factor == pytest.approx(1 / 0.55)
     one = Coverage([1], [shapely.Polygon([(0, 0), (100, 0), (0, 100)])])
-    assert needs_of(composition(one).in_hand, Practice())[0].rough_mm2 == pytest.approx(103 * 103)
+    assert needs(composition(one))[0].rough_mm2 == pytest.approx(103 * 103)
 
 
 def test_boards_count_once_and_only_where_thick_enough():
     thin = composition(grid(4, 4), thickness_mm=12.7)
     coverage = grid(8, 4)
     pieces = tuple(
-        replace(p, thickness_mm=19.05 if p.key <= 16 else 12.7) for p in composition(coverage).in_hand.pieces
+        replace(p, thickness_mm=19.05 if p.key <= 16 else 12.7)
+        for p in composition(coverage).usual_layer.without_openings.pieces
     )
     both = replace(thin, layers=(replace(thin.layers[0], coverage=coverage, pieces=pieces),))
     board = Board(1, "cherry", "C1", 200, 150, 19.0)
-    thick_need, thin_need = sorted(needs_of(both.in_hand, Practice(), (board,)), key=lambda n: -n.thickness_mm)
+    thick_need, thin_need = sorted(needs(both, board), key=lambda n: -n.thickness_mm)
     assert thick_need.owned_mm2 == pytest.approx(30_000)
     assert thin_need.owned_mm2 == pytest.approx(30_000 - thick_need.rough_mm2)
-    assert needs_of(both.in_hand, Practice(), (replace(board, thickness_mm=6.0),))[0].owned_mm2 == 0
-    assert needs_of(both.in_hand, Practice(), (replace(board, wood="walnut"),))[0].owned_mm2 == 0
+    assert needs(both, replace(board, thickness_mm=6.0))[0].owned_mm2 == 0
+    assert needs(both, replace(board, wood="walnut"))[0].owned_mm2 == 0
 
 
 @pytest.mark.parametrize(
@@ -113,7 +128,7 @@ def test_stock_is_bought_by_its_nominal_thickness(thickness_in, quarters):
 
 
 def test_three_quarters_are_bought_as_four():
-    need = needs_of(composition(grid(4, 4)).in_hand, Practice())[0]
+    need = needs(composition(grid(4, 4)))[0]
     assert need.quarters == 4
     assert need.bought_feet == pytest.approx(need.board_feet / 0.75)
 
@@ -121,20 +136,19 @@ def test_three_quarters_are_bought_as_four():
 def test_a_board_counts_only_for_what_lies_on_it():
     """A piece of 280 mm does not fit a board of 60 mm, whatever their areas."""
     coverage = Coverage([1, 2], [shapely.box(0, 0, 280, 90), shapely.box(0, 90, 50, 140)])
-    work = composition(coverage)
+    work = edited(composition(coverage), "number", [1], number="14")
     narrow = Board(1, "cherry", "C1", 2000, 60, 19.05)
-    (need,) = needs_of(work.in_hand, Practice(), (narrow,))
-    assert need.fit_nowhere == (1,)
+    (need,) = needs(work, narrow)
+    assert need.fit_nowhere == ("1",)
     assert need.short_mm2 == pytest.approx(max(280 * 90 / 0.55, 283 * 93))
-    (finding,) = stock_findings((need,), Practice(unit="mm"), number={1: 14, 2: 15})
-    assert "holds 14" in finding.sentence
+    shelf = replace(work, rack=Rack(woods(), (narrow,)))
+    assert "holds 14:" in next(f.sentence for f in findings_of(shelf, "stock") if "cherry" in f.sentence)
     # turned by its arrow the long side lies across the board
-    across = replace(work.layers[0], pieces=tuple(replace(p, grain_deg=90.0) for p in work.layers[0].pieces))
+    across = edited(work, "grain", [1, 2], deg=90)
     wide = Board(2, "cherry", "C2", 2000, 100, 19.05)
-    assert needs_of(work.in_hand, Practice(), (wide,))[0].fit_nowhere == ()
-    assert needs_of(across, Practice(), (wide,))[0].fit_nowhere == (1,)
-    turned = replace(wide, grain_deg=90.0)
-    assert needs_of(across, Practice(), (turned,))[0].fit_nowhere == ()
+    assert needs(work, wide)[0].fit_nowhere == ()
+    assert needs(across, wide)[0].fit_nowhere == ("1",)
+    assert needs(across, replace(wide, grain_deg=90.0))[0].fit_nowhere == ()
 
 
 @settings(max_examples=30)
@@ -144,10 +158,10 @@ def test_a_board_counts_only_for_what_lies_on_it():
 def test_what_is_short_lies_between_nothing_and_everything(count, seed, sizes):
     coverage = cells(count, seed)
     boards = tuple(Board(i, "cherry", f"C{i}", length, width, 19.05) for i, (length, width) in enumerate(sizes, 1))
-    (need,) = needs_of(composition(coverage).in_hand, Practice(), boards)
+    (need,) = needs(composition(coverage), *boards)
     assert 0 <= need.short_mm2 <= need.rough_mm2 + 1e-6
     assert need.owned_mm2 <= sum(b.area_mm2 for b in boards) + 1e-6
-    for key in need.fit_nowhere:
+    for key in map(int, need.fit_nowhere):
         left, top, right, bottom = coverage.by_key[key].bounds
         assert not any(right - left <= length and bottom - top <= width for length, width in sizes)
     if not boards:
@@ -155,12 +169,13 @@ def test_what_is_short_lies_between_nothing_and_everything(count, seed, sizes):
 
 
 def test_what_is_short_is_said_with_its_area():
-    needs = needs_of(composition(grid(4, 4)).in_hand, Practice(unit="mm"))
-    (finding,) = stock_findings(needs, Practice(unit="mm"))
-    assert finding.amount == round(16 * 900 / 0.55 / 100)
-    assert "cherry" in finding.sentence
-    plenty = (Board(1, "cherry", "C1", 1000, 200, 19.05),)
-    assert stock_findings(needs_of(composition(grid(4, 4)).in_hand, Practice(), plenty), Practice()) == []
+    work = composition(grid(4, 4), practice=Practice(unit="mm"))
+    found = {f.sentence.split()[2]: f for f in findings_of(work, "stock")}
+    assert found["cherry"].amount == round(16 * 900 / 0.55 / 100)
+    # the backer is short too, of a sheet
+    assert "no sheet for it is on the rack" in found["birch"].sentence
+    plenty = (Board(1, "cherry", "C1", 1000, 200, 19.05), Board(2, "ply_birch", "Q1", 600, 300, 3.0))
+    assert findings_of(replace(work, rack=Rack(woods(), plenty)), "stock") == []
 
 
 # glue-up
@@ -170,14 +185,14 @@ def test_what_is_short_is_said_with_its_area():
 @given(st.integers(2, 90), st.integers(0, 999), st.sampled_from(["outer", "middle"]))
 def test_every_next_piece_touches_what_is_down(count, seed, anchor):
     coverage = cells(count, seed)
-    plan = glue_plan(composition(coverage, practice=Practice(anchor=anchor)))
+    plan = glue_plan(job_of(composition(coverage, practice=Practice(anchor=anchor))))
     down = set()
     for step in plan.steps:
-        assert set(step.touches) == set(coverage.neighbours[step.piece]) & down
+        assert {int(key) for key in step.touches} == set(coverage.neighbours[step.piece]) & down
         assert step.touches or step.order == 1
         down.add(step.piece)
     assert down == set(coverage.keys)
-    assert [k for batch in plan.batches for k in batch] == [s.piece for s in plan.steps]
+    assert [s for batch in plan.batches for s in batch] == list(plan.steps)
 
 
 @pytest.mark.parametrize(
@@ -185,7 +200,7 @@ def test_every_next_piece_touches_what_is_down(count, seed, anchor):
     [("wood", 45, 10), ("quick", 45, 5), ("epoxy", 60, 25), ("quick", 300, 1)],
 )
 def test_batches_fit_the_open_time(glue, seconds, per_batch):
-    plan = glue_plan(composition(grid(7, 7), practice=Practice(glue=glue, seconds_per_piece=seconds)))
+    plan = glue_plan(job_of(composition(grid(7, 7), practice=Practice(glue=glue, seconds_per_piece=seconds))))
     assert plan.per_batch == per_batch
     assert max(map(len, plan.batches)) == per_batch
     if per_batch > 1:
@@ -199,25 +214,28 @@ def test_a_glue_that_is_held_by_hand_has_no_batches(seconds):
     plan = Plan(work, start=MONDAY)
     assert plan.glue.one_by_one
     assert len(plan.glue.batches) == 1
-    glueing = [t for t in plan.tasks if t.key.startswith("glue")]
+    glueing = [t for t in plan.left if t.verb == "glue"]
     assert [t.minutes for t in glueing] == [pytest.approx(140 * (seconds / 60 + 1))]
     assert glueing[0].wait_minutes == 0
-    assert sum(c.base_minutes for c in cards(plan) if c.step == "glue") == pytest.approx(glueing[0].minutes)
+    table = cards(plan.job, plan.steps, plan.saw, plan.glue)
+    assert sum(c.base_minutes for c in table if c.step.verb == "glue") == pytest.approx(glueing[0].minutes)
 
 
 def test_the_persons_own_anchor_holds():
-    work = replace(composition(grid(3, 3)), pins={"anchor": 5})
-    plan = glue_plan(work)
-    assert (plan.anchor, plan.steps[0].piece) == (5, 5)
-    assert glue_findings(work, plan) == []
+    work = edited(composition(grid(3, 3)), "anchor", [5])
+    plan = glue_plan(job_of(work))
+    assert (list(plan.anchors.values()), plan.steps[0].piece) == ([5], 5)
+    assert plan.steps[0].reason == "your anchor"
+    assert findings_of(work, "assembly") == []
     free = composition(grid(3, 3))
-    assert [f.code for f in glue_findings(free, glue_plan(free))] == ["anchor-open"]
-    assert glue_plan(composition(grid(3, 3), practice=Practice(anchor="middle"))).anchor == 5
+    assert [f.code for f in findings_of(free, "assembly")] == ["anchor-open"]
+    middle = composition(grid(3, 3), practice=Practice(anchor="middle"))
+    assert list(glue_plan(job_of(middle)).anchors.values()) == [5]
 
 
 def test_bodies_apart_are_glued_one_after_the_other():
     coverage = Coverage([1, 2, 3], [shapely.box(0, 0, 10, 10), shapely.box(10, 0, 20, 10), shapely.box(50, 0, 90, 10)])
-    steps = glue_plan(composition(coverage)).steps
+    steps = glue_plan(job_of(composition(coverage))).steps
     assert sum(not s.touches for s in steps) == 2
 
 
@@ -234,7 +252,7 @@ def test_the_backer_stays_inside_the_traced_line(count, seed, inset):
 def test_a_piece_off_the_backer_is_found():
     coverage = Coverage([1, 2], [shapely.box(0, 0, 60, 60), shapely.box(60, 28, 64, 32)])
     work = composition(coverage, practice=Practice(backer_inset_mm=5.0))
-    assert "off-backer" in [f.code for f in glue_findings(work, glue_plan(work))]
+    assert "off-backer" in [f.code for f in findings_of(work, "assembly")]
 
 
 def test_supplies_have_their_times():
@@ -279,7 +297,7 @@ def check_schedule(plan, tasks, week):
     what can be put down in sittings that are worth it, with every piece in one of them."""
     slots: dict[str, list] = {}
     for slot in plan.slots:
-        slots.setdefault(slot.task.key, []).append(slot)
+        slots.setdefault(slot.step.key, []).append(slot)
     assert sorted(slots) == sorted(t.key for t in tasks)
     in_order = sorted(plan.slots, key=lambda s: s.begin)
     for a, b in zip(in_order, in_order[1:], strict=False):
@@ -300,7 +318,13 @@ def check_schedule(plan, tasks, week):
         assert all(s.ready == s.end for s in own[:-1])
         assert (own[-1].ready - own[-1].end).total_seconds() / 60 == pytest.approx(task.wait_minutes)
         assert all(slots[key][-1].ready <= own[0].begin for key in task.after)
-        assert [key for s in own for key in s.pieces] == list(task.pieces)
+        assert [key for s in own for key in s.does] == list(task.parts)
+
+
+def task(key: str, minutes: float, wait=0.0, after=(), parts=0, divisible=False) -> Step:
+    """A step that only the calendar looks at."""
+    names = tuple(f"{i}" for i in range(parts))
+    return Step(key, "saw", "saw", f"Task {key}", minutes, names, wait, tuple(after), divisible=divisible)
 
 
 @st.composite
@@ -309,15 +333,13 @@ def jobs(draw):
     for i in range(draw(st.integers(1, 14))):
         after = tuple(f"t{j}" for j in range(i) if draw(st.integers(0, 3)) == 0)
         tasks.append(
-            Task(
+            task(
                 f"t{i}",
-                f"Task {i}",
-                "saw",
                 draw(st.integers(5, 140)),
                 draw(st.sampled_from([0, 0, 45, 600, 1440])),
                 after,
-                tuple(range(draw(st.integers(0, 9)))),
-                divisible=draw(st.booleans()),
+                draw(st.integers(0, 9)),
+                draw(st.booleans()),
             )
         )
     return tasks
@@ -333,9 +355,9 @@ def test_every_schedule_keeps_the_rules(tasks):
 
 def test_drying_overlaps_with_work():
     tasks = [
-        Task("glue", "Glue", "assembly", 20, 1440),
-        Task("saw", "Saw", "saw", 120),
-        Task("fit", "Fit", "assembly", 30, 0, ("glue", "saw")),
+        task("glue", 20, 1440),
+        task("saw", 120),
+        task("fit", 30, 0, ("glue", "saw")),
     ]
     plan = schedule(tasks, WEEK, MONDAY)
     assert plan.finish == dt.datetime(2026, 11, 24, 19, 50)
@@ -344,23 +366,23 @@ def test_drying_overlaps_with_work():
 
 def test_a_task_longer_than_any_window_is_said():
     with pytest.raises(BadChoice, match="longest window"):
-        schedule([Task("a", "Long work", "saw", 400)], WEEK, MONDAY)
+        schedule([task("a", 400)], WEEK, MONDAY)
 
 
 def test_long_work_that_can_be_put_down_is_cut_by_the_windows_one_has():
     short = {day: "20:00-20:45" for day in ("mon", "wed")}
-    task = Task("a", "Long work", "saw", 400, 60.0, pieces=tuple(range(40)), divisible=True)
-    plan = schedule([task], short, MONDAY)
-    check_schedule(plan, [task], short)
+    long = task("a", 400, 60.0, parts=40, divisible=True)
+    plan = schedule([long], short, MONDAY)
+    check_schedule(plan, [long], short)
     assert 9 <= len(plan.slots) <= 10
     assert max(slot.minutes for slot in plan.slots) <= 45
 
 
 def test_what_is_more_urgent_comes_between_two_sittings():
     tasks = [
-        Task("glue", "Glue", "assembly", 20, 60),
-        Task("more", "Glue on", "assembly", 20, 2880, ("glue",)),
-        Task("saw", "Saw", "saw", 400, divisible=True),
+        task("glue", 20, 60),
+        task("more", 20, 2880, ("glue",)),
+        task("saw", 400, divisible=True),
     ]
     plan = schedule(tasks, WEEK, MONDAY)
     check_schedule(plan, tasks, WEEK)
@@ -376,7 +398,7 @@ def test_many_pieces_find_dates_in_short_evenings(count, hours):
     work = composition(grid(side, side), practice=Practice(hours=hours), shim_mm=2.0)
     plan = Plan(work, start=MONDAY)
     assert plan.findings("calendar") == []
-    check_schedule(plan.schedule, plan.tasks, hours)
+    check_schedule(plan.schedule, plan.left, hours)
 
 
 @pytest.mark.parametrize("when", ["before", "after"])
@@ -384,40 +406,40 @@ def test_many_pieces_find_dates_in_short_evenings(count, hours):
 def test_a_whole_job_keeps_the_rules_and_every_wait(glue, when):
     practice = Practice(glue=glue, finish_when=when, hours=WEEK, coats=2)
     plan = Plan(composition(grid(6, 4), practice=practice, shim_mm=2.0), start=MONDAY)
-    check_schedule(plan.schedule, plan.tasks, WEEK)
-    by_key = {t.key: t for t in plan.tasks}
-    order = {s.task.key: i for i, s in enumerate(sorted(plan.schedule.slots, key=lambda s: s.begin))}
-    assert order["paste"] < order["saw1"] < order["fit"] < order["backer"] < order["glue1"] < order["hang"]
-    assert (order["coat1"] < order["glue1"]) == (when == "before")
-    assert by_key["glue1"].wait_minutes == (0 if glue == "ca" else glues()[glue].clamp_minutes)
-    assert sum(t.minutes for t in plan.tasks if t.key.startswith("saw")) == pytest.approx(plan.saw.minutes)
-    assert [t.key for t in plan.tasks if not t.divisible] == [
-        f"glue{i}" for i in range(1, 1 + (0 if glue == "ca" else len(plan.glue.batches)))
+    check_schedule(plan.schedule, plan.left, WEEK)
+    by_key = {t.key: t for t in plan.left}
+    order = {s.step.key: i for i, s in enumerate(sorted(plan.schedule.slots, key=lambda s: s.begin))}
+    assert order["paste"] < order["saw-1"] < order["fit-1"] < order["backer"] < order["glue-1-1"] < order["hang"]
+    assert (order["coat-1"] < order["glue-1-1"]) == (when == "before")
+    assert by_key["glue-1-1"].wait_minutes == (0 if glue == "ca" else glues()[glue].clamp_minutes)
+    assert sum(t.minutes for t in plan.left if t.verb == "saw") == pytest.approx(
+        sum(c.minutes for c in plan.saw.cuts if c.piece)
+    )
+    assert [t.key for t in plan.left if not t.divisible] == [
+        f"glue-1-{i}" for i in range(1, 1 + (0 if glue == "ca" else len(plan.glue.batches)))
     ]
 
 
 def test_what_the_bench_has_done_is_not_planned_again():
     work = composition(grid(6, 4), practice=Practice(hours=WEEK), shim_mm=2.0)
     whole = Plan(work, start=MONDAY)
-    sawn = frozenset(("saw", cut.piece) for cut in whole.saw.cuts[:10])
+    sawn = frozenset(("saw", cut.part) for cut in whole.saw.cuts[:10])
     rest = Plan(work, start=MONDAY, done=sawn)
-    check_schedule(rest.schedule, rest.tasks, WEEK)
+    check_schedule(rest.schedule, rest.left, WEEK)
 
     def sawing(plan):
-        return sum(t.minutes for t in plan.tasks if t.key.startswith("saw"))
+        return sum(t.minutes for t in plan.left if t.verb == "saw")
 
     assert sawing(rest) == pytest.approx(sawing(whole) - sum(c.minutes for c in whole.saw.cuts[:10]))
-    assert sum(t.minutes for t in rest.tasks if t.key.startswith("fit")) == pytest.approx(
-        24 * work.practice.fit_minutes
-    )
-    all_but_glue = frozenset((step, key) for key in work.in_hand.by_key for step in ("saw", "shape"))
+    assert sum(t.minutes for t in rest.left if t.key.startswith("fit")) == pytest.approx(24 * work.practice.fit_minutes)
+    all_but_glue = frozenset((step, str(key)) for key in work.usual_layer.by_key for step in ("saw", "shape"))
     late = Plan(work, start=MONDAY, done=all_but_glue)
-    assert {t.key for t in late.tasks} & {"paste", "saw1", "fit", "shims", "shape"} == set()
+    assert {t.key for t in late.left} & {"paste", "saw-1", "fit-1", "shape"} == set()
     assert late.schedule.finish <= rest.schedule.finish <= whole.schedule.finish
-    hands = [sum(t.minutes for t in plan.tasks) for plan in (late, rest, whole)]
+    hands = [sum(t.minutes for t in plan.left) for plan in (late, rest, whole)]
     assert hands == sorted(hands)
-    glued = frozenset((step, key) for key in work.in_hand.by_key for step in ("saw", "shape", "glue"))
-    assert [t.key for t in Plan(work, start=MONDAY, done=glued).tasks] == ["cure", "coat1", "coat2", "coat3", "hang"]
+    glued = frozenset((step, str(key)) for key in work.usual_layer.by_key for step in ("saw", "shape", "glue"))
+    assert [t.key for t in Plan(work, start=MONDAY, done=glued).left] == ["cure", "coat-1", "coat-2", "coat-3", "hang"]
 
 
 def test_a_job_of_decades_is_a_finding_not_a_crash():
@@ -437,7 +459,7 @@ def test_the_calendar_file_is_read_by_icalendar():
         icalendar_of(plan.schedule, "A test", "abc", dt.datetime(2026, 1, 1, tzinfo=dt.UTC))
     )
     events = read.walk("VEVENT")
-    assert len(events) == len(plan.schedule.slots) >= len(plan.tasks)
+    assert len(events) == len(plan.schedule.slots) >= len(plan.left)
     first = min(plan.schedule.slots, key=lambda s: s.begin)
     assert min(e["dtstart"].dt for e in events) == first.begin
     assert len({str(e["uid"]) for e in events}) == len(events)
@@ -487,25 +509,33 @@ def test_slow_shops_are_believed():
 
 def test_cards_follow_saw_shape_and_glue_order():
     plan = Plan(composition(cells(15, 3), shim_mm=2.0), start=MONDAY)
-    table = cards(plan)
-    steps = {step: [c.piece for c in table if c.step == step] for step in ("saw", "shape", "glue")}
-    assert steps["saw"] == [c.piece for c in plan.saw.cuts]
-    assert steps["glue"] == [s.piece for s in plan.glue.steps]
-    assert sorted(steps["shape"]) == sorted(steps["saw"])
-    assert [c.step for c in table] == ["saw"] * 15 + ["shape"] * 15 + ["glue"] * 15
-    assert all(c.caution for c in table if c.step == "saw")
+    table = cards_of(plan)
+    by_verb = {verb: [c.piece for c in table if c.step.verb == verb and c.piece] for verb in ("saw", "shape", "glue")}
+    assert by_verb["saw"] == [c.piece for c in plan.saw.cuts if c.piece]
+    assert by_verb["glue"] == [s.piece for s in plan.glue.steps]
+    assert sorted(by_verb["shape"]) == sorted(by_verb["saw"]) == list(range(1, 16))
+    # beside them one card for each thing that is done once
+    whole = [c.step.key for c in table if not c.step.each]
+    assert whole == [s.key for s in plan.steps if not s.each]
+    assert {"paste", "fit-1", "backer", "hang"} <= set(whole)
+    assert all(c.caution for c in table if c.step.verb == "saw")
+    assert [c.step.key for c in table] == sorted((c.step.key for c in table), key=[s.key for s in plan.steps].index)
+
+
+def cards_of(plan):
+    return cards(plan.job, plan.steps, plan.saw, plan.glue)
 
 
 def test_cards_warn_of_the_woods_dust():
-    table = cards(Plan(composition(grid(1, 1), "padauk"), start=MONDAY))
-    assert "mask" in next(c for c in table if c.step == "saw").caution
+    table = cards_of(Plan(composition(grid(1, 1), "padauk"), start=MONDAY))
+    assert "mask and extraction" in next(c for c in table if c.step.verb == "saw").caution
 
 
 def test_a_picture_without_woods_has_no_cards_and_no_dates():
     plan = Plan(composition(grid(2, 2), {}), start=MONDAY)
-    assert cards(plan) == ()
+    assert cards_of(plan) == ()
     assert plan.schedule.finish is None
-    assert plan.left["wood"] == 1
+    assert plan.counts["wood"] == 1
 
 
 def test_accepting_a_finding_about_many_pieces_accepts_no_other():
@@ -520,7 +550,7 @@ def test_accepting_a_finding_about_many_pieces_accepts_no_other():
     )
     work = composition(grid(9, 6), {})
     (bare,) = Plan(work, start=MONDAY).findings("wood")
-    accepted = replace(work, pins={"accepted": {bare.id: "bare on purpose"}})
+    accepted = edited(work, "accept", finding=bare.id, reason="bare on purpose")
     assert Plan(accepted, start=MONDAY).findings("wood") == []
     fewer = tuple(replace(p, wood="cherry") if p.key == 54 else p for p in work.layers[0].pieces)
     later = replace(accepted, layers=(replace(work.layers[0], pieces=fewer),))
@@ -545,7 +575,7 @@ def test_work_begins_on_the_day_decided_but_never_before_now(pinned, now, begins
 def test_accepted_findings_are_not_left():
     work = composition(grid(2, 1), {1: "cherry"})
     (finding,) = Plan(work, start=MONDAY).findings("wood")
-    calm = Plan(replace(work, pins={"accepted": {finding.id: "bare on purpose"}}), start=MONDAY)
+    calm = Plan(edited(work, "accept", finding=finding.id, reason="bare on purpose"), start=MONDAY)
     assert calm.findings("wood") == []
     assert calm.accepted("wood") == [finding]
-    assert calm.left["wood"] == 0
+    assert calm.counts["wood"] == 0

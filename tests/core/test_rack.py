@@ -7,7 +7,7 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
-from emberquilt.colour import difference, hex_of, lab_of, linear_of, srgb_of
+from emberquilt.colour import difference, lab_of, linear_of, srgb_of
 from emberquilt.errors import BadChoice, BadDrawing
 from emberquilt.picture.figure import colours, counts_of, darkness
 from emberquilt.rack.boards import Board, Defect, laid, to_board
@@ -16,7 +16,6 @@ from emberquilt.rack.photo import REFERENCES, Marks, colour_of, face_of, white_b
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import typed_wood, wood, woods
-from emberquilt.work.composition import Piece
 
 # woods
 
@@ -229,8 +228,8 @@ def test_a_board_is_seen_by_its_own_colour_and_paint_hides_it():
     bare = np.array(lab_of(wood("walnut").raw))
     board = Board(1, "walnut", "W1", 800, 200, 20, lab=tuple(bare + [6, 0, 0]))
     seen = Seen(Rack(boards=(board,)), "poly")
-    kind, piece = Piece(1, 1, "walnut"), Piece(2, 2, "walnut", board="W1")
-    assert np.array(seen.lab(piece)) - np.array(seen.lab(kind)) == pytest.approx([6, 0, 0])
-    assert seen.lab(Piece(3, 3, "cherry", board="W1")) == seen.lab(Piece(4, 4, "cherry"))
-    assert hex_of(seen.lab(Piece(5, 5, "walnut", coat="paint #405060", board="W1"))) == "#405060"
-    assert seen.older.lab(kind) == pytest.approx(lab_of(wood("walnut").aged))
+    kind, piece = seen.look("walnut"), seen.look("walnut", "", "W1")
+    assert np.array(seen.lab_of(piece)) - np.array(seen.lab_of(kind)) == pytest.approx([6, 0, 0])
+    assert seen.look("cherry", "", "W1") == seen.look("cherry")
+    assert seen.hex(seen.look("walnut", "paint #405060", "W1")) == "#405060"
+    assert seen.older.lab_of(kind) == pytest.approx(lab_of(wood("walnut").aged))

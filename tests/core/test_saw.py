@@ -1,6 +1,7 @@
 """Blades, holes, order, copies and the findings of the saw."""
 
 import math
+from dataclasses import replace
 
 import networkx
 import numpy as np
@@ -15,10 +16,11 @@ from emberquilt.rack.woods import woods
 from emberquilt.saw.blades import blades, choose_blade
 from emberquilt.saw.copies import colour_planar, cutting_copies, seam_graph
 from emberquilt.saw.corners import corner_rests
-from emberquilt.saw.cuts import saw_plan, start_point
+from emberquilt.saw.cuts import saw_plan
 from emberquilt.saw.holes import BITS_MM, pilot_holes
-from emberquilt.saw.judgement import saw_findings
-from tests.conftest import cells, composition, grid
+from emberquilt.saw.lines import start_point
+from emberquilt.work.parts import job_of
+from tests.conftest import cells, composition, edited, findings_of, grid
 
 BY_NO = {blade.no: blade for blade in blades()}
 
@@ -54,6 +56,14 @@ def test_the_third_school_takes_one_size():
     assert {choose_blade(Practice(blade_school="one", one_blade=7), t, 900).no for t in (3, 12, 30)} == {"7"}
 
 
+def sawn(work):
+    """The sawing plan without what is traced from the fitted pieces."""
+    plan = saw_plan(job_of(work))
+    early = tuple(cut for cut in plan.cuts if cut.piece)
+    chapters = tuple(chapter for chapter in plan.chapters if not chapter.late)
+    return replace(plan, cuts=early, chapters=chapters)
+
+
 def notched(radius_mm: float) -> shapely.Polygon:
     """A block of 60 mm with a slot that ends in a half circle."""
     slot = shapely.box(30 - radius_mm, 30, 30 + radius_mm, 61)
@@ -62,7 +72,7 @@ def notched(radius_mm: float) -> shapely.Polygon:
 
 def blade_for(outline, thickness, wood="cherry", **practice):
     work = composition(Coverage([1], [outline]), wood, Practice(**practice), thickness_mm=thickness)
-    return saw_plan(work).cuts[0].blade
+    return sawn(work).cuts[0].blade
 
 
 def test_the_blade_follows_the_path_not_the_size_of_the_piece():
@@ -154,10 +164,8 @@ def test_bits_let_the_blade_through():
 
 
 def stack(coverage, woods="cherry", codes=("cherry", "walnut"), **piece):
-    from dataclasses import replace
-
     work = composition(coverage, woods, Practice(fit="stack"), **piece)
-    return saw_plan(replace(work, pins={"pack": {"woods": list(codes), "turn": {}}}))
+    return sawn(edited(work, "pack", woods=",".join(codes)))
 
 
 @settings(max_examples=20)
@@ -167,14 +175,14 @@ def test_in_a_stack_every_seam_is_sawn_once(count, seed):
     coverage = cells(count, seed)
     lines = shapely.union_all([shapely.boundary(o) for o in coverage.outlines])
     assert sum(c.length_mm for c in stack(coverage).cuts) == pytest.approx(shapely.length(lines), rel=1e-6)
-    alone = saw_plan(composition(coverage))
+    alone = sawn(composition(coverage))
     assert sum(c.length_mm for c in alone.cuts) == pytest.approx(sum(o.length for o in coverage.outlines))
 
 
 def test_a_stack_saves_minutes():
     """Two pictures out of one pack take less than twice one picture, though the wood is twice as thick."""
     coverage = cells(40, 2)
-    one, pack = saw_plan(composition(coverage, thickness_mm=6.0)), stack(coverage, thickness_mm=6.0)
+    one, pack = sawn(composition(coverage, thickness_mm=6.0)), stack(coverage, thickness_mm=6.0)
     assert pack.boards == 2
     assert one.minutes < pack.minutes * 1.5
     assert pack.minutes < 2 * one.minutes * 0.8
@@ -198,7 +206,7 @@ def test_in_a_stack_no_hole_is_drilled_into_what_is_wood_there():
     assert not waste.on_line
     assert waste.bit_mm == 3.2
     # each from its own board the inside of the ring is waste
-    assert [h.on_line for c in saw_plan(composition(nested())).cuts for h in c.holes] == [False]
+    assert [h.on_line for c in sawn(composition(nested())).cuts for h in c.holes] == [False]
 
 
 @settings(max_examples=25)
@@ -206,12 +214,10 @@ def test_in_a_stack_no_hole_is_drilled_into_what_is_wood_there():
 def test_in_a_stack_the_blade_gets_to_every_line(count, seed, first):
     """Whatever somebody wants first: a piece lies at the edge, beside one that is sawn, or has a hole on its own
     line."""
-    from dataclasses import replace
-
     coverage = cells(count, seed)
     keys = [key for key in dict.fromkeys(first) if key in coverage.by_key]
     work = composition(coverage, "cherry", Practice(fit="stack"))
-    plan = saw_plan(replace(work, pins={"saw_first": keys}))
+    plan = sawn(edited(work, "saw_first", keys) if keys else work)
     assert [c.piece for c in plan.cuts][: len(keys)] == keys
     edge = shapely.box(0, 0, 300, 200).exterior
     void = shapely.Polygon()
@@ -227,11 +233,9 @@ def test_in_a_stack_the_blade_gets_to_every_line(count, seed, first):
 
 def test_a_stack_is_sawn_from_the_edge_inwards():
     """Of 25 squares none needs a hole, unless the middle one is wanted first."""
-    from dataclasses import replace
-
     assert [c for c in stack(grid(5, 5)).cuts if c.holes] == []
     work = composition(grid(5, 5), "cherry", Practice(fit="stack"))
-    plan = saw_plan(replace(work, pins={"saw_first": [13]}))
+    plan = sawn(edited(work, "saw_first", [13]))
     assert [(c.piece, len(c.holes)) for c in plan.cuts if c.holes] == [(13, 1)]
     assert plan.cuts[-1].reason == "from the edge inwards"
 
@@ -260,7 +264,7 @@ def nested() -> Coverage:
 
 
 def test_inside_before_outside_small_before_large():
-    plan = saw_plan(composition(nested(), "cherry"))
+    plan = sawn(composition(nested(), "cherry"))
     assert [cut.piece for cut in plan.cuts] == [2, 1, 3]
     assert plan.cuts[0].holes == ()
     assert len(plan.by_piece[1].holes) == 1
@@ -269,7 +273,7 @@ def test_inside_before_outside_small_before_large():
 def test_woods_are_kept_together_and_blades_change_seldom():
     coverage = cells(40, 5)
     woods = {k: ("holly", "walnut", "wenge", "aspen")[k % 4] for k in coverage.keys}
-    plan = saw_plan(composition(coverage, woods))
+    plan = sawn(composition(coverage, woods))
     runs = [woods[c.piece] for c in plan.cuts]
     assert sum(a != b for a, b in zip(runs, runs[1:], strict=False)) <= 2 * 4
     assert len(plan.chapters) == len({c.blade for c in plan.cuts})
@@ -279,23 +283,21 @@ def test_woods_are_kept_together_and_blades_change_seldom():
 
 
 def test_what_the_person_put_first_comes_first():
-    from dataclasses import replace
-
     work = composition(grid(4, 1), "cherry")
-    plan = saw_plan(replace(work, pins={"saw_first": [3, 2]}))
+    plan = sawn(edited(work, "saw_first", [3, 2]))
     assert [c.piece for c in plan.cuts][:2] == [3, 2]
     assert plan.cuts[0].reason == "you put it first"
 
 
 def test_a_small_scene_in_pine_takes_about_forty_minutes():
     """Common practice, no source: 35 pieces in 6 mm pine, about 40 min of sawing; here squares of 30 mm."""
-    plan = saw_plan(composition(grid(7, 5), "white_pine", thickness_mm=6.0))
+    plan = sawn(composition(grid(7, 5), "white_pine", thickness_mm=6.0))
     assert 30 <= plan.minutes <= 50
 
 
 def test_longer_thicker_and_harder_takes_longer():
     def minutes(code, thickness, side):
-        return saw_plan(composition(grid(1, 1, side), code, thickness_mm=thickness)).minutes
+        return sawn(composition(grid(1, 1, side), code, thickness_mm=thickness)).minutes
 
     assert minutes("cherry", 19, 60) > minutes("cherry", 19, 30)
     assert minutes("cherry", 25, 30) > minutes("cherry", 12, 30)
@@ -303,18 +305,18 @@ def test_longer_thicker_and_harder_takes_longer():
 
 
 def test_the_logs_ratio_multiplies_every_estimate():
-    once = saw_plan(composition(grid(3, 1)))
-    twice = saw_plan(composition(grid(3, 1), practice=Practice(estimate_ratio=2.0)))
+    once = sawn(composition(grid(3, 1)))
+    twice = sawn(composition(grid(3, 1), practice=Practice(estimate_ratio=2.0)))
     assert twice.minutes == pytest.approx(2 * once.minutes)
 
 
 @pytest.mark.parametrize(("fit", "kerfs"), [("on", 1), ("beside", 0), ("stack", 1)])
 def test_gaps_by_practice_add_up_along_the_longest_row(fit, kerfs):
     """Geometry: on the line every joint opens by one kerf; a row of six squares has five joints."""
-    plan = saw_plan(composition(grid(6, 2), practice=Practice(fit=fit)))
+    plan = sawn(composition(grid(6, 2), practice=Practice(fit=fit)))
     assert plan.gap_mm == pytest.approx(kerfs * plan.cuts[0].blade.kerf_mm)
-    assert plan.row_joints == 5
-    assert plan.row_growth_mm == pytest.approx(5 * plan.gap_mm)
+    assert plan.row.joints == 5
+    assert plan.row.growth_mm == pytest.approx(5 * plan.gap_mm)
 
 
 def test_a_start_is_a_sharp_corner():
@@ -386,7 +388,7 @@ def test_graphs_whose_chromatic_number_is_known(graph, colours):
 
 
 def codes(work) -> dict:
-    return {f.code: f for f in saw_findings(work, saw_plan(work))}
+    return {f.code: f for f in findings_of(work, "saw")}
 
 
 def test_a_piece_too_small_to_hold():

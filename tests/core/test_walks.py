@@ -18,5 +18,5 @@ def test_every_state_that_verbs_reach_can_be_opened(kind, path):
 @pytest.mark.parametrize("kind", ["one", "sheet", "three"])
 def test_a_layer_of_openings_only_can_be_opened(kind):
     work = small_work(kind)
-    made = edit(work, "overlay", [p.key for p in work.whole.solid.pieces], {"how": "move"})
+    made = edit(work, "overlay", [p.key for p in work.usual_layer.without_openings.pieces], {"how": "move"})
     open_everything(applied(work, made))

@@ -1,7 +1,6 @@
 """Colour, strength, movement, necks and the findings of the wood station."""
 
 import math
-from dataclasses import replace
 
 import coloraide
 import numpy as np
@@ -14,21 +13,23 @@ from emberquilt.colour import difference, lab_of
 from emberquilt.errors import BadChoice
 from emberquilt.outline.coverage import Coverage
 from emberquilt.picture.figure import tile
-from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import wood, woods
 from emberquilt.wood.axis import long_axis_deg
 from emberquilt.wood.colour import closest
-from emberquilt.wood.contrast import seam_reading
-from emberquilt.wood.judgement import wood_findings
+from emberquilt.wood.contrast import contrast_of
 from emberquilt.wood.movement import movement_mm, seasonal_mm
 from emberquilt.wood.necks import necks
 from emberquilt.wood.strength import angle_to_grain_deg, bending_mpa, hankinson, neck_moment_nmm, width_to_bear_mm
 from emberquilt.work.change import applied
-from emberquilt.work.composition import Piece
 from emberquilt.work.verbs import edit
-from tests.conftest import composition, grid, table
+from tests.conftest import composition, edited, findings_of, grid, table
+
+
+def woods_found(work):
+    return findings_of(work, "wood")
+
 
 HEX = st.integers(0, 0xFFFFFF).map(lambda n: f"#{n:06x}")
 
@@ -169,7 +170,7 @@ def test_the_long_axis_of_a_bar(angle):
 
 
 def test_pieces_without_wood_are_one_finding():
-    (finding,) = wood_findings(composition(grid(3, 1), {1: "cherry"}))
+    (finding,) = woods_found(composition(grid(3, 1), {1: "cherry"}))
     assert finding.code == "no-wood"
     assert finding.pieces == (2, 3)
     assert "2 and 3" in finding.sentence
@@ -177,14 +178,16 @@ def test_pieces_without_wood_are_one_finding():
 
 def test_one_wood_one_direction_melts_and_a_turn_or_a_step_parts_it():
     work = composition(grid(2, 1), "walnut")
-    a, b = work.in_hand.pieces
-    practice = Practice()
-    seen = work.seen
-    assert seam_reading(a, b, practice, seen) == ("melts", 0.0)
-    assert seam_reading(a, replace(b, grain_deg=practice.turn_apart_deg), practice, seen)[0] == "shades"
-    assert seam_reading(a, replace(b, shim_mm=1.5), practice, seen)[0] == "shades"
-    assert seam_reading(a, replace(b, wood="holly"), practice, seen)[0] == "reads"
-    (finding,) = wood_findings(work)
+    turned = edited(work, "turn", [2], by=work.practice.turn_apart_deg)
+    for other, reading in (
+        (work, "melts"),
+        (turned, "shades"),
+        (edited(work, "shim", [2], mm="1.5"), "shades"),
+        (edited(work, "wood", [2], wood="holly"), "reads"),
+    ):
+        assert contrast_of(other, other.usual_layer)[0].reading == reading
+    assert contrast_of(work, work.usual_layer)[0].apart == 0.0
+    (finding,) = woods_found(work)
     assert finding.pieces == (1, 2)
     assert finding.fix.verb == "lift"
 
@@ -192,11 +195,11 @@ def test_one_wood_one_direction_melts_and_a_turn_or_a_step_parts_it():
 def test_a_neck_across_the_grain_is_found_and_turning_the_arrow_clears_it():
     coverage = Coverage([1], [dumbbell(3.0, 0)])
     across = composition(coverage, "mahogany", grain_deg=90.0, thickness_mm=12.0)
-    (finding,) = wood_findings(across)
+    (finding,) = woods_found(across)
     assert finding.code == "neck"
     assert finding.fix.verb == "strong"
     along = applied(across, edit(across, "strong", [1], {}))
-    assert wood_findings(along) == []
+    assert woods_found(along) == []
 
 
 @pytest.mark.parametrize("code", ["walnut", "holly", "oak_red", "curly_maple", "ebony", "spalted_maple", "padauk"])
@@ -215,7 +218,7 @@ def test_drawn_grain_has_the_swatchs_colour_and_repeats_without_a_seam(code):
 
 
 def test_differences_between_woods_are_symmetric():
-    walnut, holly = Piece(1, 1, "walnut"), Piece(2, 2, "holly")
     seen = Seen(Rack())
+    walnut, holly = seen.look("walnut"), seen.look("holly")
     assert seen.between(walnut, holly) == pytest.approx(seen.between(holly, walnut))
-    assert seen.between(walnut, replace(walnut, key=3)) == 0
+    assert seen.between(walnut, walnut) == 0

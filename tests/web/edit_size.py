@@ -40,7 +40,7 @@ if __name__ == "__main__":
 
     def split() -> None:
         global row
-        spot = store.load(row).whole.coverage.spots[2500]
+        spot = store.load(row).usual_layer.coverage.spots[2500]
         points = json.dumps([[spot.x_mm - 1, spot.y_mm], [spot.x_mm + 1, spot.y_mm + 0.3]])
         row = actions.perform(row, row.revision, "split", [2500], {"points": points})
 

@@ -48,7 +48,7 @@ def assert_all_open(client, row):
 @pytest.mark.parametrize("kind", ["one", "sheet", "three"])
 def test_a_layer_of_openings_only_has_all_its_pages_and_can_be_undone(client, person, page, kind):
     row = actions.create(person, small_work(kind))
-    solid = ",".join(str(p.key) for p in store.load(row).whole.solid.pieces)
+    solid = ",".join(str(p.key) for p in store.load(row).usual_layer.without_openings.pieces)
     assert page.do(row, "pattern", "overlay", solid, how="move").status_code == 200
     row.refresh_from_db()
     assert_all_open(client, row)
@@ -69,8 +69,8 @@ def test_a_layer_whose_last_piece_is_taken_has_all_its_pages(client, person, pag
     if how == "opened":
         assert page.do(row, "pattern", "opening", points=ALL_ROUND).status_code == 200
     else:
-        layer = store.load(row).whole
-        first, *rest = [p.key for p in layer.solid.pieces]
+        layer = store.load(row).usual_layer
+        first, *rest = [p.key for p in layer.without_openings.pieces]
         opened = page.do(row, "pattern", "overlay", str(first), how="move", layer=layer.key)
         assert opened.status_code == 200
         if rest:

@@ -32,7 +32,7 @@ def coloured(person):
     work = composition(grid(3, 2), {}, grain_deg=None, thickness_mm=19.0)
     table = work.rack.shelf
     colours = [table[c].finished for c in ("walnut", "holly", "padauk", "cherry", "ebony", "poplar")]
-    pieces = tuple(replace(p, colour=c) for p, c in zip(work.in_hand.pieces, colours, strict=True))
+    pieces = tuple(replace(p, colour=c) for p, c in zip(work.usual_layer.without_openings.pieces, colours, strict=True))
     return actions.create(person, replace(work, layers=(replace(work.layers[0], pieces=pieces),)))
 
 

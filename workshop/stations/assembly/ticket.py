@@ -18,13 +18,13 @@ PRACTICE = (
 def context(desk: Desk) -> dict:
     glue, number = desk.plan.glue, desk.number
     row = glue.by_part.get(str(desk.chosen.one.key)) if desk.chosen and desk.chosen.one else None
-    order = [s.piece for s in glue.steps if s.piece]
+    order = [s.piece for s in glue.steps]
     after = order[(order.index(row.piece) + 1) % len(order)] if row else (order[0] if order else None)
     batches = [
         {
             "number": i,
             "name": _name(desk, batch[0].assembly),
-            "keys": runs(s.piece for s in batch if s.piece),
+            "keys": runs(s.piece for s in batch),
             "count": len(batch),
             "grow": min(len(batch), 20),
             "current": row in batch,
@@ -83,8 +83,8 @@ def _derived(desk: Desk, one) -> str:
 
 
 def _is_shown(step: Step) -> bool:
-    """Each kind of step once: of several copies the first."""
-    return step.copy in (0, 1)
+    """Each kind of step once: of several copies the first; what is sawn and pasted before stands elsewhere."""
+    return step.copy in (0, 1) and step.verb not in ("paste", "saw")
 
 
 def _told(desk: Desk, step: Step) -> dict:
