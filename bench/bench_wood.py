@@ -41,7 +41,9 @@ def test_suggestions_for_every_piece():
     _ = work.usual_layer.without_openings.coverage.neighbours
     task = problem_of(work, work.usual_layer.without_openings.pieces, by="piece", among=SIXTY)
     answer = solve(task)
-    ms = median_ms(lambda: solve(problem_of(work, work.usual_layer.without_openings.pieces, by="piece", among=SIXTY)), runs=3)
+    ms = median_ms(
+        lambda: solve(problem_of(work, work.usual_layer.without_openings.pieces, by="piece", among=SIXTY)), runs=3
+    )
     tell(f"woods for {len(task.groups)} pieces, {len(task.codes)} woods", f"{ms:.0f} ms", "target <= 2 s")
     nearest = task.total(task.cost.argmin(axis=1))
     tell("  cost beside the nearest wood for each", f"{answer.cost / nearest:.2f}")

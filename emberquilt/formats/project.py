@@ -9,7 +9,7 @@ import io
 import json
 import zipfile
 import zlib
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from functools import cache
 from importlib.resources import files
 
@@ -29,8 +29,9 @@ from ..practice import Practice
 from ..rack.coats import coat_of
 from ..rack.rack import Rack
 from ..rack.woods import Shelf, Wood, typed_wood, woods
+from ..work.change import with_subjects
 from ..work.composition import Composition, Layer, Piece, Placement
-from ..work.decisions import Decisions, Reshaped
+from ..work.decisions import Decisions
 from .older import modern
 
 FORMAT = "emberquilt-composition"
@@ -265,19 +266,7 @@ def _composition(document: dict) -> Composition:
         _decisions(document["decisions"]), intake_findings=findings, rack=Rack(shelf),
         placements={key: Placement(**place) for key, place in document["placements"].items()},
     )  # fmt: skip
-    return _with_subjects(composition)
-
-
-def _with_subjects(composition: Composition) -> Composition:
-    """Without what is said of pieces and layers that the file does not hold."""
-    made = frozenset(p.key for p in composition.made)
-    left = Reshaped(pieces=made, layers=frozenset(layer.key for layer in composition.layers))
-    placements = {
-        key: place
-        for key, place in composition.placements.items()
-        if not (name := key.partition("/")[0]).isdecimal() or int(name) in made
-    }
-    return replace(composition, decisions=composition.decisions.after(left), placements=placements)
+    return with_subjects(composition)
 
 
 def _own_wood(values: dict) -> Wood:

@@ -173,6 +173,22 @@ def carried(composition: Composition, edit: Edit) -> Edit:
     return replace(edit, composition=with_decisions(edit.composition, now, then), placements=placements)
 
 
+def with_subjects(composition: Composition) -> Composition:
+    """Without what is said of pieces and layers that are not there, as works of earlier versions may say; what is let go
+    is remembered as lost. The same object where nothing is."""
+    made = frozenset(p.key for p in composition.made)
+    layers = frozenset(layer.key for layer in composition.layers)
+    decisions = composition.decisions.after(Reshaped(pieces=made, layers=layers))
+    kept = {
+        key: place
+        for key, place in composition.placements.items()
+        if not (name := key.partition("/")[0]).isdecimal() or int(name) in made
+    }
+    if decisions == composition.decisions and len(kept) == len(composition.placements):
+        return composition
+    return replace(composition, decisions=decisions, placements=kept)
+
+
 def _reshaped(before: Composition, edit: Edit, after: Composition, left: frozenset[int]) -> Reshaped:
     """Who took whose place: a piece that is gone, or is an opening now, lies in its heir, a new piece in its parent."""
     opened = [key for key, fields in edit.pieces.items() if fields.get("opening")]

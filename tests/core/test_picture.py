@@ -144,7 +144,7 @@ def test_distance_to_a_border(left, right):
 def test_in_bands_it_is_the_same_as_whole(monkeypatch):
     coverage = cells(30, 3)
     # edges of a pixel or so, as drawn curves have them: OpenCV clips a long edge at a band's border to other pixels
-    short = Coverage(coverage.keys, list(on_grid(shapely.segmentize(np.array(coverage.outlines), 1.0))))
+    short = Coverage(coverage.keys, list(on_grid(shapely.segmentize(np.array(coverage.outlines), 1.17))))
     work = composition(short, "cherry", shim_mm=3.0)
     whole = picture(work, 400)
     told: list[float] = []

@@ -25,29 +25,69 @@ def ready(work, page):
     return work
 
 
-def tick(client, row, what="done", **card):
-    return client.post(f"/picture/{row.uid}/bench/tick/", {"what": what} | card)
+def tick(client, row, what="done", card=None):
+    """Tick this card, or the one that is due."""
+    named = {"step": card.key[0], "part": card.key[1]} if card else {}
+    return client.post(f"/picture/{row.uid}/bench/tick/", {"what": what} | named)
+
+
+def cards_of(row):
+    plan = plan_of(row)
+    return cards(plan.job, plan.steps, plan.saw, plan.glue)
+
+
+def to_saw(row):
+    return [card for card in cards_of(row) if card.step.verb == "saw"]
 
 
 def test_cards_come_in_order_until_all_is_done(client, ready):
-    table = cards(plan_of(ready))
+    table = cards_of(ready)
+    assert len(table) > 3 * 6
     for card in table:
-        now = bench.next_card(ready, table)
+        now = bench.next_card(ready, table, plan_of(ready).left)
         assert now.key == card.key
-        assert f"{card.verb} " in client.get(f"/picture/{ready.uid}/bench/").content.decode()
+        assert card.title in client.get(f"/picture/{ready.uid}/bench/").content.decode()
         tick(client, ready)
-    assert bench.next_card(ready, table) is None
+    assert bench.next_card(ready, table, plan_of(ready).left) is None
     assert b"Every card is done" in client.get(f"/picture/{ready.uid}/bench/").content
     assert tick(client, ready).status_code == 422
+    assert "all done" in client.get(f"/picture/{ready.uid}/log/").content.decode()
 
 
 def test_a_broken_piece_is_made_again_with_its_arrow(client, ready):
-    first = cards(plan_of(ready))[0]
-    tick(client, ready)
-    tick(client, ready, "broke", step="shape", piece=first.piece)
-    now = bench.next_card(ready, cards(plan_of(ready)))
-    assert now.key == first.key
-    assert "No board was noted for it" in client.get(f"/picture/{ready.uid}/bench/").content.decode()
+    first = to_saw(ready)[0]
+    tick(client, ready, card=first)
+    shaped = next(c for c in cards_of(ready) if c.key == ("shape", first.parts[0]))
+    tick(client, ready, "broke", shaped)
+    now = bench.next_card(ready, cards_of(ready), plan_of(ready).left)
+    # its pattern is pasted again, then it is sawn
+    assert now.step.verb == "paste"
+    assert first.parts[0] in now.parts
+    address = f"/picture/{ready.uid}/bench/?step=saw&part={first.parts[0]}"
+    assert "No board was noted for it" in client.get(address).content.decode()
+    whole = next(c for c in cards_of(ready) if not c.step.each)
+    assert "choose the card of the part" in said(tick(client, ready, "broke", whole))
+
+
+def test_in_copies_each_card_says_which_and_a_stack_is_ticked_at_once(client, ready, page):
+    """Three of it: every part three times; sawn three at once, one cut for all."""
+    page.do(ready, "pattern", "copies", count="3")
+    ready.refresh_from_db()
+    assert len(to_saw(ready)) == 18
+    second = to_saw(ready)[1]
+    assert second.copy == 2
+    text = client.get(f"/picture/{ready.uid}/bench/?step=saw&part={second.parts[0]}").content.decode()
+    assert '<b class="copy">2 of 3</b>' in text
+    page.do(ready, "relief", "thickness", "1-6", length="1/4 in")
+    page.do(ready, "saw", "stack_copies", high="3")
+    ready.refresh_from_db()
+    (first, *rest) = to_saw(ready)
+    assert len(rest) == 5
+    tick(client, ready, card=first)
+    assert sorted(ready.events.values_list("part", flat=True)) == sorted(first.parts)
+    assert len(first.parts) == 3
+    client.post(f"/picture/{ready.uid}/bench/untick/")
+    assert not ready.events.exists()
 
 
 def test_the_clock_survives_a_reload_and_a_restart(client, ready):
@@ -66,15 +106,17 @@ def test_the_clock_survives_a_reload_and_a_restart(client, ready):
 
 def test_a_forgotten_clock_asks_and_teaches_nothing_false(client, ready):
     """Twelve hours on a cut of a few minutes: the tick waits for an answer, and clock and card stay as they are."""
-    card = cards(plan_of(ready))[0]
+    bench_of = f"/picture/{ready.uid}/bench/"
+    card, second, third = to_saw(ready)[:3]
+    named = [{"step": c.key[0], "part": c.key[1]} for c in (card, second, third)]
 
-    def forget():
-        client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "start"})
+    def forget(which=0):
+        client.post(f"{bench_of}clock/", {"what": "start"} | named[which])
         Timer.objects.update(running_since=timezone.now() - dt.timedelta(hours=12))
 
     forget()
-    assert "How long did it take?" in client.get(f"/picture/{ready.uid}/bench/").content.decode()
-    answer = client.post(f"/picture/{ready.uid}/bench/tick/", {"what": "done"}, follow=True)
+    assert "How long did it take?" in client.get(bench_of, named[0]).content.decode()
+    answer = client.post(f"{bench_of}tick/", {"what": "done"} | named[0], follow=True)
     assert "The clock ran 12 h" in said(answer)
     assert not Event.objects.exists()
     assert Timer.objects.exists()
@@ -83,24 +125,24 @@ def test_a_forgotten_clock_asks_and_teaches_nothing_false(client, ready):
         {"took": "typed", "minutes": "-3"},
         {"took": "typed", "minutes": ""},
     ):
-        assert tick(client, ready, **wrong).status_code == 422
+        assert client.post(f"{bench_of}tick/", wrong | named[0]).status_code == 422
         assert Timer.objects.exists()
-    tick(client, ready, took="typed", minutes="4 min")
+    client.post(f"{bench_of}tick/", {"took": "typed", "minutes": "4 min"} | named[0])
     assert Event.objects.get().minutes == 4.0
     assert not Timer.objects.exists()
     assert bench.sawing_ratio(ready.owner) == pytest.approx(24 / (20 + card.base_minutes), abs=0.2)
-    forget()
-    tick(client, ready, took="none")
+    forget(1)
+    client.post(f"{bench_of}tick/", {"took": "none"} | named[1])
     assert Event.objects.latest("id").minutes is None
-    forget()
-    tick(client, ready, took="all")
+    forget(2)
+    client.post(f"{bench_of}tick/", {"took": "all"} | named[2])
     assert Event.objects.latest("id").minutes == pytest.approx(720, abs=1)
     # even where it is believed, one entry does not multiply every later estimate
     assert bench.sawing_ratio(ready.owner) < 1.6
 
 
 def test_a_clock_within_twice_the_estimate_does_not_ask(client, ready):
-    card = cards(plan_of(ready))[0]
+    card = cards_of(ready)[0]
     client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "start"})
     Timer.objects.update(running_since=timezone.now() - dt.timedelta(minutes=1.9 * card.estimate_minutes))
     tick(client, ready)
@@ -115,10 +157,10 @@ def test_a_tick_without_the_clock_has_no_minutes_and_teaches_nothing(client, rea
 
 def test_the_log_corrects_the_next_estimate(client, ready):
     before = plan_of(ready).saw.minutes
-    for card in cards(plan_of(ready))[:6]:
+    for card in to_saw(ready):
         Event.objects.create(
             composition=ready,
-            piece=card.piece,
+            part=card.parts[0],
             step="saw",
             what="done",
             minutes=1.9 * card.base_minutes,
@@ -130,7 +172,7 @@ def test_the_log_corrects_the_next_estimate(client, ready):
     assert plan_of(ready).saw.minutes == pytest.approx(before * ratio, rel=1e-3)
     assert f"{ratio:.2f}" in client.get(f"/picture/{ready.uid}/log/").content.decode()
     # what is stored is the estimate before correction, so that the ratio does not feed on itself
-    assert cards(plan_of(ready))[0].base_minutes == pytest.approx(Event.objects.first().estimate_minutes)
+    assert to_saw(ready)[0].base_minutes == pytest.approx(Event.objects.first().estimate_minutes)
 
 
 def test_a_tick_can_be_taken_back(client, ready):
@@ -239,9 +281,10 @@ def test_the_demo_is_loaded_once_and_keeps_what_people_did(person, page):
     assert koi.events.filter(what="done").count() == 24
     acorn = Composition.objects.get(name="An acorn")
     assert (acorn.cursor, acorn.pieces.exclude(wood="").count()) == (0, 0)
-    assert plan_of(acorn).left["pattern"] == 0
+    assert plan_of(acorn).counts["pattern"] == 0
     light = Composition.objects.get(name="Lighthouse at dusk")
     assert light.layers.count() == 5
+    assert plan_of(light).job.copies == 6
     plaque = plan_of(Composition.objects.get(name="House plaque"))
     assert sum(f.code == "floater" for f in plaque.every_finding) == 2
     assert len(set(Composition.objects.get(name="The lantern").pieces.values_list("colour", flat=True))) >= 5
@@ -251,10 +294,10 @@ def test_the_demo_is_loaded_once_and_keeps_what_people_did(person, page):
 
 
 def test_a_thumb_that_taps_twice_ticks_once(client, ready):
-    first = cards(plan_of(ready))[0]
+    first = to_saw(ready)[0]
     for _ in range(2):
-        tick(client, ready, step=first.step, piece=first.piece)
+        tick(client, ready, card=first)
     assert Event.objects.count() == 1
-    tick(client, ready, "broke", step="shape", piece=first.piece)
-    tick(client, ready, step=first.step, piece=first.piece)
+    tick(client, ready, "broke", next(c for c in cards_of(ready) if c.key == ("shape", first.parts[0])))
+    tick(client, ready, card=first)
     assert Event.objects.filter(what="done").count() == 2

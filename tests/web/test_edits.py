@@ -22,7 +22,8 @@ def state(row: Composition):
         list(row.pieces.values_list("key", "wood", "grain_deg", "thickness_mm", "shim_mm", "part")),
         row.name,
         row.practice,
-        row.pins,
+        row.decisions,
+        list(row.placements.values_list("part", "board", "x_mm")),
     )
 
 

@@ -163,7 +163,7 @@ def test_bad_project_files_end_in_a_sentence(client, person, name):
 
 
 def test_a_damaged_log_keeps_nothing(client, person):
-    event = {"piece": 1, "step": "saw", "what": "done", "minutes": 1, "estimate_minutes": 1, "at": "yesterday"}
+    event = {"part": "1", "step": "saw", "what": "done", "minutes": 1, "estimate_minutes": 1, "at": "yesterday"}
     data = test_leaving.rewritten(lambda d: d["log"].append(event))
     response = client.post("/bring/", {"drawing": upload(data, "x.ember"), "width": ""}, follow=True)
     assert "log is damaged" in said(response)

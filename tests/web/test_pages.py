@@ -203,6 +203,6 @@ def test_lengths_stand_in_the_shops_unit(client, work, page):
 def test_bench_and_log_of_a_removed_piece_do_not_break(client, work, page):
     page.do(work, "wood", "wood", "1-6", wood="walnut")
     client.post(f"/picture/{work.uid}/bench/tick/", {"what": "done"})
-    Event.objects.update(piece=999)
+    Event.objects.update(part="999", step="saw")
     assert client.get(f"/picture/{work.uid}/log/").status_code == 200
     assert client.get(f"/picture/{work.uid}/bench/").status_code == 200

@@ -81,7 +81,7 @@ def test_the_answer_carries_only_the_outlines_that_changed(page, client, work):
     shown = re.search(r'data-shapes="([^"]+)"', client.get(f"/picture/{work.uid}/pattern/").content.decode())[
         1
     ].replace("&amp;", "&")
-    answer = page.do(work, "pattern", "split", "1", points="[[5,15],[25,15]]", layer="1")
+    answer = page.do(work, "pattern", "split", "1", points="[[5,15],[25,15]]", view="1")
     told = reshape_in(answer)
     assert told["from"] == shown
     assert {row[0] for row in told["changed"]} == {1, 2, 7}
@@ -127,11 +127,13 @@ def test_what_cannot_be_done_changes_nothing(page, work, verb, pieces, values):
 def test_a_layer_that_is_gone_is_no_broken_page(page, client, work):
     page.do(work, "pattern", "add_layer", kind="backer")
     for station in ("pattern", "wood", "saw"):
-        assert client.get(f"/picture/{work.uid}/{station}/?layer=99").status_code == 200
-        assert client.get(f"/picture/{work.uid}/{station}/?layer=2").status_code == 200
-    for view in ("assembled", "exploded", "numbers", "colours"):
-        assert client.get(f"/picture/{work.uid}/pattern/?show={view}").status_code == 200
-    assert len(client.get(f"/picture/{work.uid}/shapes.json?view=assembled").json()["shapes"]) == 7
+        assert client.get(f"/picture/{work.uid}/{station}/?view=99").status_code == 200
+        assert client.get(f"/picture/{work.uid}/{station}/?view=2").status_code == 200
+    for view in ("front", "apart", "1"):
+        for show in ("numbers", "colours"):
+            assert client.get(f"/picture/{work.uid}/pattern/?view={view}&show={show}").status_code == 200
+    assert len(client.get(f"/picture/{work.uid}/shapes.json?view=front").json()["shapes"]) == 7
+    assert len(client.get(f"/picture/{work.uid}/shapes.json?view=1").json()["shapes"]) == 6
 
 
 def test_small_pieces_are_listed_before_they_are_joined(page, client, work):
@@ -146,25 +148,11 @@ def test_small_pieces_are_listed_before_they_are_joined(page, client, work):
 def test_layers_and_openings_travel_in_the_project_file():
     work = do(composition(grid(3, 3)), "opening", [5])
     work = do(work, "add_layer", kind="backer", name="Back")
-    work = do(work, "layer", name="Front", layer_thickness="6mm", note="painted", trim_flush="yes")
+    work = do(work, "layer", layer=1, name="Front", layer_thickness="6mm", note="painted", trim_flush="yes")
     data = write_project(Project(work, "2026-01-05"))
     back = read_project(data)
     same(back.composition, work)
     assert write_project(back) == data
-
-
-def test_a_project_file_of_version_one_is_read():
-    from tests.core.test_leaving import rewritten
-
-    def old(document: dict) -> None:
-        document["version"] = 1
-        for layer in document["layers"]:
-            for name in ("thickness_mm", "material", "note", "trim_flush"):
-                layer.pop(name)
-            for piece in layer["pieces"]:
-                piece.pop("opening")
-
-    assert read_project(rewritten(old)).composition.layers[0].pieces
 
 
 # --- bringing every kind --------------------------------------------------------------------------------------------

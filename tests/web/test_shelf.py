@@ -22,21 +22,17 @@ from workshop.shop.models import OwnWood
 from workshop.stations.rule import NAMES
 from workshop.stations.told import tell_afresh
 
-EXPORTS = ("pdf", "svg", "csv", "project")
+EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "project")
 
 
 def every_page(client, row):
-    """Every station with every layer in hand, every export, the bench, palettes, the pack and the shelf."""
-    layers = [layer.key for layer in store.load(row).layers]
-    for station in NAMES:
-        for layer in layers:
-            yield f"/picture/{row.uid}/{station}/?layer={layer}"
-    for layer in layers:
-        yield from (f"/picture/{row.uid}/out/{kind}?layer={layer}" for kind in EXPORTS)
-        yield from (
-            f"/picture/{row.uid}/{page}?layer={layer}" for page in ("palettes/", "pack/", "look.jpg", "shapes.json")
-        )
-    yield from (f"/picture/{row.uid}/{page}" for page in ("bench/", "thumb.json", "tag/"))
+    """Every station in every view, every export, the bench, palettes, packs and the shelf."""
+    views = ["front", "apart", *(str(layer.key) for layer in store.load(row).layers)]
+    for view in views:
+        yield from (f"/picture/{row.uid}/{station}/?view={view}" for station in NAMES)
+        yield from (f"/picture/{row.uid}/{page}?view={view}" for page in ("palettes/", "pack/", "shapes.json"))
+    yield from (f"/picture/{row.uid}/out/{kind}" for kind in EXPORTS)
+    yield from (f"/picture/{row.uid}/{page}" for page in ("bench/", "look.jpg", "thumb.json", "tag/"))
     yield "/"
 
 
@@ -48,8 +44,8 @@ def assert_all_open(client, row):
 @pytest.mark.parametrize("kind", ["one", "sheet", "three"])
 def test_a_layer_of_openings_only_has_all_its_pages_and_can_be_undone(client, person, page, kind):
     row = actions.create(person, small_work(kind))
-    solid = ",".join(str(p.key) for p in store.load(row).usual_layer.without_openings.pieces)
-    assert page.do(row, "pattern", "overlay", solid, how="move").status_code == 200
+    made = ",".join(str(p.key) for p in store.load(row).usual_layer.without_openings.pieces)
+    assert page.do(row, "pattern", "overlay", made, how="move").status_code == 200
     row.refresh_from_db()
     assert_all_open(client, row)
     answer = page.post(f"/picture/{row.uid}/undo/pattern/", revision=row.revision)
@@ -67,14 +63,15 @@ def test_a_layer_whose_last_piece_is_taken_has_all_its_pages(client, person, pag
     """Everything is drawn round and opened, or the last piece of wood is dropped beside openings that stay."""
     row = actions.create(person, small_work(kind))
     if how == "opened":
-        assert page.do(row, "pattern", "opening", points=ALL_ROUND).status_code == 200
+        view = str(store.load(row).usual_layer.key)
+        assert page.do(row, "pattern", "opening", points=ALL_ROUND, view=view).status_code == 200
     else:
         layer = store.load(row).usual_layer
         first, *rest = [p.key for p in layer.without_openings.pieces]
-        opened = page.do(row, "pattern", "overlay", str(first), how="move", layer=layer.key)
+        opened = page.do(row, "pattern", "overlay", str(first), how="move")
         assert opened.status_code == 200
         if rest:
-            page.do(row, "pattern", "drop", ",".join(map(str, rest)), layer=layer.key)
+            page.do(row, "pattern", "drop", ",".join(map(str, rest)))
     row.refresh_from_db()
     assert_all_open(client, row)
 
@@ -122,7 +119,7 @@ def broken(work, page):
     """A work that an earlier version let break: its first day is none."""
     page.do(work, "wood", "wood", "1-6", wood="walnut")
     page.do(work, "calendar", "start", start="2030-01-07")
-    Composition.objects.filter(pk=work.pk).update(pins={"start": "0000-00-00"})
+    Composition.objects.filter(pk=work.pk).update(decisions={"calendar": {"start": "0000-00-00"}})
     work.refresh_from_db()
     return work
 

@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from emberquilt.bench.cards import cards
 from tests.conftest import composition, grid
 from tests.core.test_rack import PATCH, photo_of
 from tests.web.conftest import said
@@ -86,7 +85,7 @@ def test_palettes_stand_beside_each_other(client, page, coloured):
 
 def test_a_pack_shows_every_picture_and_a_click_hands_on(client, page, coloured):
     form = {"verb": "pack", "woods": "maple,ebony,cherry", "back": "pack", "revision": coloured.revision}
-    assert client.post(f"/picture/{coloured.uid}/wood/do/", form).url == f"/picture/{coloured.uid}/pack/?layer=0"
+    assert client.post(f"/picture/{coloured.uid}/wood/do/", form).url == f"/picture/{coloured.uid}/pack/"
     text = client.get(f"/picture/{coloured.uid}/pack/").content.decode()
     assert text.count('class="packed"') == 3
     assert "No wood stands beside itself" in text
@@ -319,7 +318,7 @@ def test_a_piece_is_laid_on_a_board(client, page, coloured, board):
     x, y, _ = found[0]
     page.do(coloured, "wood", "place", "1", board="W1", x=str(x), y=str(y), deg="30")
     coloured.refresh_from_db()
-    assert coloured.pieces.get(key=1).board == "W1"
+    assert coloured.placements.get(part="1").board == "W1"
     assert not [f for f in plan_of(coloured).findings("wood") if f.code == "place"]
     dress = client.get(f"/picture/{coloured.uid}/wood/woods/dress.json").json()["pieces"]["1"]
     assert dress[8][0] == "W1"
@@ -338,16 +337,15 @@ def test_a_remake_from_another_board_is_warned_of(client, page, coloured, person
     add_board(person, "walnut", "W2", "600 mm", "150 mm", "20 mm")
     page.do(coloured, "wood", "place", "1", board="W1", x="100", y="75")
     coloured.refresh_from_db()
-    now = next(c for c in cards(plan_of(coloured)) if c.key == ("saw", 1))
-    form = {"step": "saw", "piece": now.piece}
+    form = {"step": "saw", "part": "1"}
     client.post(f"/picture/{coloured.uid}/bench/tick/", form | {"what": "broke"})
-    text = client.get(f"/picture/{coloured.uid}/bench/?step=saw&piece=1").content.decode()
+    text = client.get(f"/picture/{coloured.uid}/bench/?step=saw&part=1").content.decode()
     assert "The same board, W1" in text
-    assert '<option value="W2">' in text
+    assert '<option value="W2"' in text
     told = client.post(f"/picture/{coloured.uid}/bench/tick/", form | {"what": "done", "board": "W2"}, follow=True)
     assert "no photo tells how they differ" in told.content.decode()
     coloured.refresh_from_db()
-    assert coloured.pieces.get(key=1).board == "W2"
+    assert coloured.placements.get(part="1").board == "W2"
 
 
 # print size

@@ -13,7 +13,7 @@ from emberquilt.errors import EmberError
 from emberquilt.formats.project import Project, own_woods, read_planned
 from emberquilt.pattern.fresh import composition_of
 from emberquilt.practice import Practice
-from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse
+from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse, with_decisions
 from emberquilt.work.composition import Composition
 from emberquilt.work.copies import any_copy
 from emberquilt.work.verbs import edit
@@ -36,11 +36,19 @@ def perform(
     """
     with transaction.atomic():
         locked = _locked(row, revision)
-        made = edit(store.load(locked), verb, keys, values, layer)
+        seen = store.load(locked)
+        made = edit(seen, verb, keys, values, layer)
         if not made.is_empty:
-            _write(locked, made)
+            _write(locked, _as_seen(made, seen, store.as_kept(locked)))
     locked.made = made
     return locked
+
+
+def _as_seen(made: Edit, seen: Composition, kept: Composition) -> Edit:
+    """The edit with what the page showed of decisions: what is kept may still speak of pieces that an earlier version
+    let go."""
+    then = seen.decisions.changed(made.composition.get("decisions", {}))
+    return replace(made, composition=with_decisions(made.composition, kept.decisions, then))
 
 
 def _locked(row: models.Composition, revision: int) -> models.Composition:

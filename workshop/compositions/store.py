@@ -10,7 +10,7 @@ from emberquilt.findings import Finding
 from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack
-from emberquilt.work.change import LAYER_FIELDS
+from emberquilt.work.change import LAYER_FIELDS, with_subjects
 from emberquilt.work.composition import Composition, Layer, Piece, Placement
 from emberquilt.work.copies import any_copy
 from emberquilt.work.decisions import Decisions
@@ -32,7 +32,7 @@ def load(row: models.Composition) -> Composition:
     """The composition of a row, as it stands at the row's revision, with what its owner has on the rack."""
     shop = shop_of(row.owner)
     key = (row.uid, row.revision, shop.pk, shop.revision)
-    return _in_shop.get(key, lambda: _with(as_kept(row), rack_of(row.owner, shop)))
+    return _in_shop.get(key, lambda: with_subjects(_with(as_kept(row), rack_of(row.owner, shop))))
 
 
 def as_kept(row: models.Composition) -> Composition:

@@ -216,10 +216,9 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
         if back == "shelf":
             return redirect("shelf")
         if back in BACK:
-            return redirect(f"{reverse(back, args=(row.uid,))}?{urlencode({'view': request.POST.get('view', '')})}")
-        query = {"pieces": runs(keys), "view": request.POST.get("view", "")}
-        asked = urlencode({name: text for name, text in query.items() if text})
-        return redirect(reverse("station", args=(row.uid, station)) + (f"?{asked}" if asked else ""))
+            return redirect(_address(reverse(back, args=(row.uid,)), view=request.POST.get("view", "")))
+        home = reverse("station", args=(row.uid, station))
+        return redirect(_address(home, pieces=runs(keys), view=request.POST.get("view", "")))
     before, row = row, own(request, row.uid)
     keys = _still(keys, made)
     later = made is not None and made.reshapes
@@ -229,6 +228,12 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
     if made is not None and made.reshapes and not moved and not context["view"].stacked:
         context["reshape"] = _reshape(before, made, context)
     return render(request, "stations/_changed.html", context, status=status)
+
+
+def _address(page: str, **asked: str) -> str:
+    """A page with what is asked of it, as far as anything is."""
+    query = urlencode({name: text for name, text in asked.items() if text})
+    return f"{page}?{query}" if query else page
 
 
 def _shapes_url(row: Composition, view: View) -> str:

@@ -26,7 +26,7 @@ def context(desk: Desk) -> dict:
     shown = next((n for n in needs if n["chosen"]), None) or (needs[0] if needs else None)
     lines = _lines(desk)
     return {
-        "by_board": _by_board(desk, shown["need"].parts if shown else ()),
+        "by_board": _by_board(desk, shown["need"].parts if shown and shown["chosen"] else tuple(desk.job.by_key)),
         "needs": needs,
         "shown_need": shown,
         "paper": max(plan.paper.values(), default=0),
