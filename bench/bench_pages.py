@@ -65,7 +65,7 @@ def test_splitting_and_joining(client, work, request):
 
     def send(verb: str, pieces: str, **values) -> None:
         work.refresh_from_db()
-        values |= {"verb": verb, "pieces": pieces, "revision": work.revision, "layer": 1, "show": "numbers"}
+        values |= {"verb": verb, "pieces": pieces, "revision": work.revision, "view": "1", "show": "numbers"}
         answer = client.post(f"/picture/{work.uid}/pattern/do/", values, headers={"HX-Request": "true"})
         assert answer.status_code == 200
 

@@ -86,7 +86,7 @@ def _shoot(browser) -> None:
         page.wait_for_selector("#panel[data-ready=yes]")
         shot(name)
     for name, title, query in (
-        ("layers", "Lighthouse", "show=exploded"),
+        ("layers", "Lighthouse", "view=apart"),
         ("lettering", "House plaque", "show=numbers"),
     ):
         page.goto(ADDRESS)

@@ -113,8 +113,9 @@ def test_a_photo_its_knobs_the_wipe_and_a_stack(desk, tmp_path):
         page.get_by_role("button", name="make the stack").click()
     desk.settle()
     assert Composition.objects.get().layers.count() == 3
+    assert page.locator("#stack .sheet").count() == 3
     with desk.answer("/ticket"):
-        page.get_by_role("button", name="exploded").click()
+        page.get_by_role("button", name="apart").click()
     desk.settle()
     page.wait_for_function("() => emberPanel.scene.stacked")
     assert desk.axe() == []

@@ -172,6 +172,9 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     # bench: the clock survives a reload, the card is ticked
     page.locator("#rule a", has_text="Bench").click()
     page.wait_for_selector(".view canvas")
+    assert "paste 62 patterns" in page.locator("h1").inner_text()
+    page.locator(".done-btn").click()
+    page.wait_for_load_state("load")
     assert f"Saw {head}" in page.locator("h1").inner_text()
     page.get_by_role("button", name="start").click()
     page.wait_for_selector("[data-running=yes]")
@@ -181,7 +184,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.locator(".done-btn").click()
     page.wait_for_load_state("load")
     assert f"Saw {head}" not in page.locator("h1").inner_text()
-    assert row.events.get().what == "done"
+    assert row.events.get(step="saw").what == "done"
 
     # out and in
     desk.open(f"/picture/{row.uid}/log/")
@@ -193,7 +196,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.wait_for_selector("#panel[data-ready=yes]")
     copy = Composition.objects.exclude(pk=row.pk).get()
     assert list(copy.pieces.values_list("wood", "grain_deg")) == list(row.pieces.values_list("wood", "grain_deg"))
-    assert copy.events.count() == 1
+    assert copy.events.count() == 2
 
     # undo, back to the bare pieces, and again
     desk.open(f"/picture/{row.uid}/wood/")

@@ -122,10 +122,10 @@ def test_a_piece_slides_over_a_board_and_the_picture_follows(desk, work):
     page.locator("#places button").nth(1).click()
     x = float(page.locator("#keep [name=x]").input_value())
     page.keyboard.press("Enter")
-    page.wait_for_url("**/wood/?pieces=1")
-    kept = piece(work, 1)
-    assert (kept.board, kept.wood, kept.grain_deg) == ("W1", "walnut", turned)
-    assert kept.board_x_mm == pytest.approx(x)
+    page.wait_for_url("**/wood/?pieces=1*")
+    kept, placed = piece(work, 1), work.placements.get(part="1")
+    assert (placed.board, kept.wood, kept.grain_deg) == ("W1", "walnut", turned)
+    assert placed.x_mm == pytest.approx(x)
     assert "board W1" in desk.ticket()
 
 
@@ -171,6 +171,6 @@ def test_a_pack_is_cut_and_handed_round(desk, work):
     page.mouse.click(box["x"] + box["width"] / 6, box["y"] + box["height"] / 4)
     page.wait_for_load_state("load")
     page.get_by_text("seams between pieces of one wood").wait_for()
-    kept = Composition.objects.get().pins["pack"]
+    (kept,) = Composition.objects.get().decisions["wood"]["packs"]
     assert list(kept["turn"]) == ["1"]
     assert json.dumps(kept)
