@@ -37,13 +37,13 @@ def together_of(composition: Composition) -> list[tuple[int, ...]]:
 
 
 def offers_of(job: Job, plan: SawPlan) -> list[StackOffer]:
-    """Stacks that would save time and are thin enough to steer: of copies, and of layers."""
+    """Stacks that are thin enough to steer and save time: of copies the height that saves most, and every stack of
+    layers."""
     composition = job.composition
     thickest = max((job.thickness_mm[key] for key in plan.pieces), default=0.0)
-    offers = []
-    for high in range(2, min(job.copies, MOST_HIGH) + 1):
-        if thickest * high <= MOST_STACK_MM and high != plan.high and composition.practice.fit != "stack":
-            offers.append(_offer(job, plan, high=high))
+    heights = range(2, min(job.copies, MOST_HIGH) + 1) if composition.practice.fit != "stack" else ()
+    copies = [_offer(job, plan, high=h) for h in heights if thickest * h <= MOST_STACK_MM and h != plan.high]
+    offers = [max(copies, key=lambda offer: offer.saves_minutes)] if copies else []
     for layers in together_of(composition):
         if layers not in composition.decisions.saw.stacks:
             offers.append(_offer(job, plan, layers=layers))

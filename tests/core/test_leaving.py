@@ -10,6 +10,8 @@ import zipfile
 from dataclasses import replace
 from xml.etree import ElementTree as ET
 
+import ezdxf.recover
+import ezdxf.units
 import pypdfium2
 import pytest
 import shapely
@@ -25,9 +27,11 @@ from emberquilt.errors import BadChoice, BadProject
 from emberquilt.formats.export import export
 from emberquilt.formats.piece_list import piece_list_csv
 from emberquilt.formats.project import MOST_BYTES, Project, read_project, write_project
+from emberquilt.outline.coverage import Coverage
 from emberquilt.pattern.fresh import composition_of
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
+from emberquilt.work.composition import Composition, Layer, Piece
 from emberquilt.work.parts import job_of
 from emberquilt.work.register import READINGS
 from emberquilt.work.view import View
@@ -305,3 +309,133 @@ def test_no_more_findings_are_pinned_than_listed():
     assert len(findings) == 82
     pins = [m for m in read(plan, "wood", "woods", findings, View("", 1)).marks if m.kind == "pin"]
     assert sorted(int(m.text) for m in pins) == list(range(1, 13))
+
+
+# layers
+
+
+def sheets() -> Composition:
+    """A ring over a plate, and a disc on it, in three layers."""
+    plate, disc = shapely.box(0, 0, 300, 200), shapely.Point(150, 100).buffer(40)
+    ring = shapely.box(20, 20, 280, 180).difference(shapely.Point(150, 100).buffer(60))
+    layers = tuple(
+        Layer(i, name, kind, Coverage([10 * i], [outline]), (Piece(10 * i, i, "cherry", 0.0),), 6.0)
+        for i, (name, kind, outline) in enumerate(
+            (("Back", "sheet", plate), ("Ring", "sheet", ring), ("Lamp", "overlay", disc)), 1
+        )
+    )
+    return Composition("Three", 300, 200, layers)
+
+
+def test_the_dxf_is_sound_and_true_for_another_reader(tmp_path, koi_work):
+    """ezdxf's own audit finds nothing; every outline is found again, y upwards, within a thousandth."""
+    for work in (koi_work, sheets()):
+        place = tmp_path / "out.dxf"
+        place.write_bytes(export(Plan(work), "dxf"))
+        document, auditor = ezdxf.recover.readfile(place)
+        assert not auditor.errors
+        assert not auditor.fixes
+        assert document.units == ezdxf.units.MM
+        high = work.height_mm
+        rings = [
+            shapely.Polygon([(x, high - y) for x, y in line.get_points("xy")])
+            for line in document.modelspace().query("LWPOLYLINE")
+        ]
+        parts = [part for part in job_of(work).of_one if part.role not in ("rail", "base")]
+        expected = [shapely.Polygon(ring) for p in parts for ring in (p.outline.exterior, *p.outline.interiors)]
+        assert len(rings) == len(expected)
+        assert sorted(r.area for r in rings) == pytest.approx(sorted(r.area for r in expected), abs=0.5)
+        assert shapely.total_bounds(rings) == pytest.approx(shapely.total_bounds(expected), abs=1e-3)
+        names = {layer.dxf.name for layer in document.layers}
+        assert all(any(name.startswith(f"{i:02d}_") for name in names) for i in range(1, len(work.layers) + 1))
+
+
+def test_registration_marks_agree_between_layers_on_paper_and_in_drawings():
+    """Every layer's sheet has its crosses at the same place of the picture."""
+    work = sheets()
+    document = pypdfium2.PdfDocument(export(Plan(work), "pdf", "A4"))
+    layout = layout_for(work.width_mm, work.height_mm, "A4")
+    assert len(document) == 1 + 3 * len(layout.sheets)
+    marks = []
+    for page in list(document)[1:]:
+        _, high = (v * MM for v in page.get_size())
+        # an arm of 5 mm either way, and the bounds count half the line's 0.3 mm twice at every side
+        lines = [b for b in paths_of(page) if abs((b[2] - b[0]) - 10.6) < 0.1 and b[3] - b[1] < 0.7]
+        marks.append(sorted((round((a + c) / 2, 1), round(high - (b + d) / 2, 1)) for a, b, c, d in lines))
+    assert marks[0]
+    assert marks[: len(layout.sheets)] == marks[len(layout.sheets) : 2 * len(layout.sheets)]
+    tree = ET.fromstring(pattern_svg(job_of(work)))
+    crosses = [
+        sorted(path.get("d") for path in group)
+        for group in tree.iter("{http://www.w3.org/2000/svg}g")
+        if group.get("class") == "registration"
+    ]
+    assert len(crosses) == 3
+    assert crosses[0] == crosses[1] == crosses[2]
+
+
+def test_the_parts_list_counts_everything_in_every_copy():
+    work = edited(sheets(), "copies", count="6")
+    rows = list(csv.DictReader(io.StringIO(export(Plan(work), "parts").decode("utf-8-sig"))))
+    assert [(r["part"], r["role"], r["count"], r["thickness_mm"]) for r in rows] == [
+        ("1", "sheet", "6", "6.0"),
+        ("2", "sheet", "6", "6.0"),
+        ("3", "overlay", "6", "6.0"),
+    ]
+    assert float(rows[0]["area_mm2"]) == 300 * 200
+    # cherry weighs 560 kg a cubic metre at 12 %
+    assert float(rows[0]["weight_kg"]) == pytest.approx(0.3 * 0.2 * 0.006 * 560)
+
+
+PAINTED = """<svg xmlns="http://www.w3.org/2000/svg" width="300mm" height="200mm" viewBox="0 0 300 200">
+<rect width="300" height="200" fill="#f0e0b0"/><rect x="20" y="90" width="260" height="110" fill="#a06030"/>
+<circle cx="150" cy="150" r="40" fill="#402010"/></svg>"""
+
+
+def test_a_whole_work_is_made_and_planned_by_script(tmp_path):
+    drawing, made = tmp_path / "evening-canal.svg", tmp_path / "made.ember"
+    drawing.write_text(PAINTED)
+    wishes = ("--kind", "painted", "--stack", "8mm", "--woods", "best", "--thickness", "6mm", "--copies", "4")
+    done = emberquilt("make", drawing, "--width", "300mm", *wishes, "-o", made)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+    work = read_project(made.read_bytes()).composition
+    assert (work.name, len(work.layers), work.decisions.whole.copies) == ("Evening canal", 3, 4)
+    plan = json.loads(emberquilt("plan", made).stdout)
+    once = [part for part in plan["parts"] if part["copy"] == 1]
+    assert len(plan["parts"]) == 4 * len(once)
+    assert [part["floor_mm"] for part in once if part["role"] == "sheet"] == [0.0, 6.0, 12.0]
+    assert all(part["top_mm"] - part["floor_mm"] == part["thickness_mm"] == 6.0 for part in once)
+    outline = shapely.Polygon(once[0]["rings"][0], once[0]["rings"][1:])
+    assert outline.area == pytest.approx(once[0]["area_mm2"])
+    ids = {part["id"] for part in plan["parts"]}
+    assert all({c["a"], c["b"]} <= ids for c in plan["contacts"])
+    keys = [step["key"] for step in plan["steps"]]
+    assert len(keys) == len(set(keys))
+    assert all(set(step["after"]) <= set(keys) for step in plan["steps"])
+    assert all(step["begin"] <= step["end"] for step in plan["steps"])
+    assert {"key", "station", "verb", "parts", "minutes", "wait_minutes", "after", "begin", "end"} <= set(
+        plan["steps"][0]
+    )
+    fitted = emberquilt("make", drawing, "--width", "300mm", "--kind", "painted", "--woods", "cherry", "-o", made)
+    assert fitted.returncode == 0
+    assert {p.wood for p in read_project(made.read_bytes()).composition.made} == {"cherry"}
+
+
+@pytest.mark.parametrize(
+    ("wishes", "words"),
+    [
+        (("--woods", "gold"), "on no shelf"),
+        (("--woods", "owned"), "No board is on the rack"),
+        (("--copies", "0"), "out of range"),
+        (("--thickness", "9 m"), "out of range"),
+        (("--stack", "far"), "not a length"),
+    ],
+)
+def test_wishes_that_cannot_be_fulfilled_are_said_and_write_nothing(tmp_path, wishes, words):
+    drawing, made = tmp_path / "drawing.svg", tmp_path / "made.ember"
+    drawing.write_text(PAINTED)
+    stacked = () if "--stack" in wishes else ("--stack", "8mm")
+    done = emberquilt("make", drawing, "--width", "300mm", "--kind", "painted", *stacked, *wishes, "-o", made)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert words in done.stderr
+    assert not made.exists()
