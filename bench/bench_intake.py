@@ -29,7 +29,9 @@ def line_svg(count: int) -> bytes:
     paths = "".join(
         "<path d='M" + "L".join(f"{x:.3f} {y:.3f}" for x, y in line.segmentize(5).coords) + "'/>" for line in lines
     )
-    return f"<svg xmlns='http://www.w3.org/2000/svg' width='900mm' height='600mm' viewBox='0 0 900 600'>{paths}</svg>".encode()
+    return (
+        f"<svg xmlns='http://www.w3.org/2000/svg' width='900mm' height='600mm' viewBox='0 0 900 600'>{paths}</svg>"
+    ).encode()
 
 
 @pytest.mark.django_db
@@ -60,7 +62,8 @@ SIZES = [(1.5, 60), (6, 60), (6, 500), (24, 500), (24, 5000)]
 
 @pytest.mark.parametrize(("megapixels", "count"), SIZES)
 def test_picture_to_pieces(megapixels, count, tmp_path):
-    """Line art beside potrace on the same picture in the same run, with its accuracy against the truth it was drawn from."""
+    """Line art beside potrace on the same picture in the same run, with its accuracy against the truth it was drawn
+    from."""
     real = truth(count, 1)
     per_mm = (megapixels * 1e6 / (300 * 200)) ** 0.5
     ink_px = max(3.0, min(5.0, 40 * (megapixels / count) ** 0.5))
@@ -73,8 +76,10 @@ def test_picture_to_pieces(megapixels, count, tmp_path):
     place = tmp_path / "drawing.png"
     place.write_bytes(data)
     code = (
-        "import re,sys;from pathlib import Path;from emberquilt.pattern.intake import propose;from emberquilt.units import Length;"
-        "import emberquilt.cli;peak=lambda:int(re.search(r'VmHWM:\\s*(\\d+)', Path('/proc/self/status').read_text())[1]);base=peak();"
+        "import re,sys;from pathlib import Path;from emberquilt.pattern.intake import "
+        "propose;from emberquilt.units import Length;"
+        "import emberquilt.cli;peak=lambda:int(re.search(r'VmHWM:\\s*(\\d+)', "
+        "Path('/proc/self/status').read_text())[1]);base=peak();"
         "found=propose(Path(sys.argv[1]).read_bytes(),Length(300));"
         # not getrusage: its peak is inherited from the process that forked this one
         "print(peak()//1024, (peak()-base)*1024)"

@@ -25,8 +25,23 @@ SMALL_DE = 5.0
 """CIEDE2000 under which two colours are nearly the same."""
 WANTED, FOLDERS = 20, 10
 # things, not living beings
-THINGS = ("buildings", "buttons", "computer", "containers", "decorations", "education", "electronics", "food", "geography", "office", "science",
-          "shapes", "signs_and_symbols", "tools", "transportation")  # fmt: skip
+THINGS = (
+    "buildings",
+    "buttons",
+    "computer",
+    "containers",
+    "decorations",
+    "education",
+    "electronics",
+    "food",
+    "geography",
+    "office",
+    "science",
+    "shapes",
+    "signs_and_symbols",
+    "tools",
+    "transportation",
+)
 # gradients, filters and pictures are what no flat piece can be
 NOT_FLAT = re.compile(rb"<(\w+:)?(radialGradient|linearGradient|filter|image|pattern|mask|text|style)\b")
 

@@ -1,4 +1,5 @@
-"""Choosing woods, rating seams, and the picture of the result: time, growth over sizes, memory, and the proven optimum."""
+"""Choosing woods, rating seams, and the picture of the result: time, growth over sizes, memory, and the proven
+optimum."""
 
 import json
 import pickle

@@ -1,5 +1,5 @@
-"""Tools of the benchmark suite: medians of several runs, ratios within one run, growth over sizes. Nothing here passes or
-fails by time; figures are printed beside their targets."""
+"""Tools of the benchmark suite: medians of several runs, ratios within one run, growth over sizes. Nothing here passes
+or fails by time; figures are printed beside their targets."""
 
 import statistics
 import time

@@ -138,8 +138,21 @@ def format_area(mm2: float, unit: str = "mm") -> str:
     return f"{mm2 / MM_PER_INCH**2:.1f} in²" if unit == "in" else f"{mm2 / 100:.1f} cm²"
 
 
-ROMAN = ((1000, "M"), (900, "CM"), (500, "D"), (400, "CD"), (100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"),
-         (9, "IX"), (5, "V"), (4, "IV"), (1, "I"))  # fmt: skip
+ROMAN = (
+    (1000, "M"),
+    (900, "CM"),
+    (500, "D"),
+    (400, "CD"),
+    (100, "C"),
+    (90, "XC"),
+    (50, "L"),
+    (40, "XL"),
+    (10, "X"),
+    (9, "IX"),
+    (5, "V"),
+    (4, "IV"),
+    (1, "I"),
+)
 
 
 def roman(number: int) -> str:

@@ -11,9 +11,32 @@ from emberquilt.formats.project import Project, document_of
 from tests.walks import small_work
 
 WRONG = (
-    "NaN", "Infinity", "1e999", "-1", "0", "1.5", "1e300", str(2**64), "true", "null", '""', '"9-1"', '"0-9999999"', '"2026-02-31"', '"0000-00-00"',
-    '"9999-12-31"', '"0001-01-01T00:00:00+14:00"', '"\\u0000"', '"\\ud800"', '"=1+1"', "[]", "{}", "[[1]]", "[" * 50 + "]" * 50, '"' + "x" * 900 + '"',
-)  # fmt: skip
+    "NaN",
+    "Infinity",
+    "1e999",
+    "-1",
+    "0",
+    "1.5",
+    "1e300",
+    str(2**64),
+    "true",
+    "null",
+    '""',
+    '"9-1"',
+    '"0-9999999"',
+    '"2026-02-31"',
+    '"0000-00-00"',
+    '"9999-12-31"',
+    '"0001-01-01T00:00:00+14:00"',
+    '"\\u0000"',
+    '"\\ud800"',
+    '"=1+1"',
+    "[]",
+    "{}",
+    "[[1]]",
+    "[" * 50 + "]" * 50,
+    '"' + "x" * 900 + '"',
+)
 
 
 def sound_document() -> dict:
@@ -39,9 +62,23 @@ def sound_document() -> dict:
         "left-out", "pattern", "Something was left out.", "It cannot be read.", (1,), (3.0, 4.0), 2.0, 1.0, "mm"
     )
     log = (
-        {"part": "1", "step": "saw", "what": "done", "minutes": 3.5, "estimate_minutes": 3.0, "at": "2026-11-20T19:00:00+00:00"},
-        {"part": "2/2", "step": "saw", "what": "broke", "minutes": None, "estimate_minutes": None, "at": "2026-11-20T19:10:00"},
-    )  # fmt: skip
+        {
+            "part": "1",
+            "step": "saw",
+            "what": "done",
+            "minutes": 3.5,
+            "estimate_minutes": 3.0,
+            "at": "2026-11-20T19:00:00+00:00",
+        },
+        {
+            "part": "2/2",
+            "step": "saw",
+            "what": "broke",
+            "minutes": None,
+            "estimate_minutes": None,
+            "at": "2026-11-20T19:10:00",
+        },
+    )
     project = Project(replace(work, decisions=decided, intake_findings=(finding,)), "2026-11-25T10:00:00", log)
     # as a file gives it back: lists in place of tuples
     return json.loads(json.dumps(document_of(project)))

@@ -1,5 +1,5 @@
-"""Makes the demo's lantern, a picture as a camera would take it at dusk, its lighthouse, painted shapes, and photos of two
-boards on a bench under a lamp: ours to ship."""
+"""Makes the demo's lantern, a picture as a camera would take it at dusk, its lighthouse, painted shapes, and photos of
+two boards on a bench under a lamp: ours to ship."""
 
 from pathlib import Path
 
@@ -52,9 +52,9 @@ def lantern() -> np.ndarray:
 
 
 def board_photo(code: str, length_mm: float, width_mm: float, ring, seed: int, knots=()) -> np.ndarray:
-    """A board as a telephone takes it, uint8 RGB 1500 x 1000: askew on a bench, a sheet of white paper beside it, in warm
-    light that falls off. `ring` are corners on the photo in pixels, from the upper left clockwise, of the board's box;
-    `knots` are (x, y, radius) in mm."""
+    """A board as a telephone takes it, uint8 RGB 1500 x 1000: askew on a bench, a sheet of white paper beside it, in
+    warm light that falls off. `ring` are corners on the photo in pixels, from the upper left clockwise, of the board's
+    box; `knots` are (x, y, radius) in mm."""
     per_mm = 4.0
     dark = darkness(wood(code), length_mm, width_mm, per_mm, seed)
     face = colours(lab_of(wood(code).raw), counts_of(dark))[dark].astype(np.float32)

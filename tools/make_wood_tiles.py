@@ -1,4 +1,5 @@
-"""Draws the grain of every shipped wood into workshop/static/woods/CODE.jpg. Run after changing woods.csv or figure.py."""
+"""Draws the grain of every shipped wood into workshop/static/woods/CODE.jpg. Run after changing woods.csv or
+figure.py."""
 
 from pathlib import Path
 

@@ -9,8 +9,8 @@ EVERY_SECONDS = 0.15
 
 
 def telling(tell: Callable[..., bool]) -> Callable[..., None]:
-    """What long work calls as it goes on, with its share and words. `tell` writes that and says whether the work is still
-    wanted; where it is not, `Cancelled` ends it."""
+    """What long work calls as it goes on, with its share and words. `tell` writes that and says whether the work is
+    still wanted; where it is not, `Cancelled` ends it."""
     told = 0.0
 
     def progress(share: float, words: str = "") -> None:

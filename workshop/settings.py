@@ -132,7 +132,8 @@ DATABASES = {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
             # small pages: an edit rewrites few of them, and each holds many pieces still
-            "init_command": "PRAGMA page_size=2048; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-20000;",
+            "init_command": "PRAGMA page_size=2048; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA "
+            "cache_size=-20000;",
         },
     }
 }

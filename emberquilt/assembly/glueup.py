@@ -17,8 +17,8 @@ from .tree import Assembly, tree_of
 @dataclass(frozen=True, slots=True)
 class GlueStep:
     """One piece put down, on the shims and spacers (`under`) that go down just before it. `touches` are pieces of its
-    layer already down; empty only for an anchor. `batch` counts from 1 in its assembly; where each is held by itself all
-    are one."""
+    layer already down; empty only for an anchor. `batch` counts from 1 in its assembly; where each is held by itself
+    all are one."""
 
     order: int
     part: str

@@ -21,7 +21,8 @@ def _open_anchors(job: Job, plan: GluePlan) -> list[Finding]:
         Finding(
             "anchor-open",
             "assembly",
-            f"{number[anchor]} would be glued first{_where(job, anchor)}, by your practice. Confirm it or choose another "
+            f"{number[anchor]} would be glued first{_where(job, anchor)}, by your practice. "
+            f"Confirm it or choose another "
             "anchor.",
             "Everything is registered from the first piece down.",
             (anchor,),

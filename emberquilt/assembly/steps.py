@@ -99,8 +99,20 @@ def colour(job: Job, plan, gathered: Gathered) -> None:
         minutes = repeated_minutes(practice, 10.0, job.copies)
         label = f"{finish.name} on the back of the backer" + ("s" if len(backs) > 1 else "")
         why = "it dries while the pieces are shaped"
-        gathered.add(Step("backer-finish", "assembly", "coat", label, minutes, backs, finish.handle_minutes,
-                          place="finish", caution=finish.caution, why=why))  # fmt: skip
+        gathered.add(
+            Step(
+                "backer-finish",
+                "assembly",
+                "coat",
+                label,
+                minutes,
+                backs,
+                finish.handle_minutes,
+                place="finish",
+                caution=finish.caution,
+                why=why,
+            )
+        )
 
 
 def _in_order(job: Job, keys: set[str]) -> list[str]:
@@ -180,9 +192,19 @@ def _finishing(job: Job, gathered: Gathered, keys: list[str], why: str, name: st
         label = f"{finish.name}, coat {coat} of {practice.coats}" + (f" on {_named(job, keys)}" if name else "")
         minutes = repeated_minutes(practice, one, job.copies, MINUTES_TO_COAT)
         gathered.add(
-            Step(f"{name}coat-{coat}", "assembly", "coat", label, minutes, parts, wait, place="finish",
-                 caution=finish.caution, why=why)
-        )  # fmt: skip
+            Step(
+                f"{name}coat-{coat}",
+                "assembly",
+                "coat",
+                label,
+                minutes,
+                parts,
+                wait,
+                place="finish",
+                caution=finish.caution,
+                why=why,
+            )
+        )
 
 
 @steps(at=70)
@@ -221,10 +243,19 @@ def _one_copy(job: Job, saw: SawPlan, plan: GluePlan, gathered: Gathered, number
     label = "Take the clamps off, clean up" + _of(job, number)
     minutes = 5.0 * (1.0 if number == 1 else job.composition.practice.repeat_share)
     gathered.add(
-        Step(_numbered("cure", number), "assembly", "cure", label, minutes, (), plan.glue.work_minutes,
-             why="the glue must bear work", copy=number if job.copies > 1 else 0),
+        Step(
+            _numbered("cure", number),
+            "assembly",
+            "cure",
+            label,
+            minutes,
+            (),
+            plan.glue.work_minutes,
+            why="the glue must bear work",
+            copy=number if job.copies > 1 else 0,
+        ),
         (*before, *gathered.last(every)),
-    )  # fmt: skip
+    )
 
 
 def _numbered(key: str, number: int) -> str:
@@ -236,9 +267,14 @@ def _of(job: Job, number: int) -> str:
 
 
 def _glued(
-    job: Job, plan: GluePlan, gathered: Gathered, assembly: Assembly, number: int, sawn: set[int],
+    job: Job,
+    plan: GluePlan,
+    gathered: Gathered,
+    assembly: Assembly,
+    number: int,
+    sawn: set[int],
     before: tuple[str, ...],
-) -> tuple[str, ...]:  # fmt: skip
+) -> tuple[str, ...]:
     """Batches of one assembly that are clamped together; with a glue that is held by hand, one part after the other."""
     practice, name = job.composition.practice, job.composition.layer(assembly.layer).name
     rows = [s for s in plan.of_assembly.get(assembly.key, ()) if s.piece in sawn]
@@ -327,8 +363,17 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
         parts = in_copies((part.key for part in (*job.rails, *job.base)), job.copies)
         words = " and ".join(word for word, own in (("frame", job.rails), ("base", job.base)) if own)
         minutes = repeated_minutes(practice, 45.0 if job.rails else 15.0, job.copies, 10.0)
-        step = Step("mount", "assembly", "mount", f"Join the {words} and mount it", minutes, parts, plan.glue.glue.clamp_minutes,
-                    caution=plan.glue.glue.caution, why="it is measured on the work as it came out")  # fmt: skip
+        step = Step(
+            "mount",
+            "assembly",
+            "mount",
+            f"Join the {words} and mount it",
+            minutes,
+            parts,
+            plan.glue.glue.clamp_minutes,
+            caution=plan.glue.glue.caution,
+            why="it is measured on the work as it came out",
+        )
         before = gathered.add(step, cured)
     if practice.finish_when == "after":
         sawn = [str(key) for key in plan.saw.pieces]
@@ -339,8 +384,17 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
             gathered.steps[begun] = _after(first, before)
             before = (gathered.steps[-1].key,)
     minutes = repeated_minutes(practice, 20.0, job.copies)
-    gathered.add(Step("hang", "assembly", "hang", "Hanger, name on the back, photograph", minutes,
-                      why="the last thing, on a dry back"), before)  # fmt: skip
+    gathered.add(
+        Step(
+            "hang",
+            "assembly",
+            "hang",
+            "Hanger, name on the back, photograph",
+            minutes,
+            why="the last thing, on a dry back",
+        ),
+        before,
+    )
 
 
 def _after(step: Step, before: tuple[str, ...]) -> Step:

@@ -10,9 +10,9 @@ from ..work.parts import Job
 
 @dataclass(frozen=True)
 class Assembly:
-    """Parts of one copy (`parts`, by key) that go down one after the other, and what is put together before and goes on
-    as one (`inside`). `layer` is 0 for the whole work. `accent`: it goes on after the trimming. `why` it stands where it
-    stands."""
+    """Parts of one copy (`parts`, by key) that go down one after the other, and what is put together before and goes
+    on as one (`inside`). `layer` is 0 for the whole work. `accent`: it goes on after the trimming. `why` it stands
+    where it stands."""
 
     key: str
     name: str
@@ -41,16 +41,22 @@ def tree_of(job: Job) -> Assembly:
         inside = tuple(made.pop(other.key) for other in layers[i + 1 :] if carried.get(other.key) == layer.key)
         accent = last is not None and i > last
         made[layer.key] = Assembly(
-            f"layer-{layer.key}", layer.name, layer.key, _parts_of(job, layer, first=i == 0), inside,
-            _why(job, layers, i, inside, accent), accent,
-        )  # fmt: skip
+            f"layer-{layer.key}",
+            layer.name,
+            layer.key,
+            _parts_of(job, layer, first=i == 0),
+            inside,
+            _why(job, layers, i, inside, accent),
+            accent,
+        )
     whole = tuple(part.key for part in (*job.rails, *job.base))
     order = tuple(made[layer.key] for layer in layers if layer.key in made)
     return Assembly("work", job.composition.name, 0, whole, order, "back to front")
 
 
 def _parts_of(job: Job, layer: Layer, first: bool) -> tuple[str, ...]:
-    """Keys of all that goes down with a layer: the backer with the rearmost, shims and spacers before what they carry."""
+    """Keys of all that goes down with a layer: the backer with the rearmost, shims and spacers before what they
+    carry."""
     grounds = tuple(part.key for part in job.grounds) if first else ()
     under = tuple(part.key for part in (*job.shims, *job.stands) if part.id.layer == layer.key)
     return (*grounds, *under, *(str(p.key) for p in layer.without_openings.pieces))

@@ -10,8 +10,8 @@ from ..work.parts import Job
 
 @dataclass(frozen=True, slots=True)
 class Remake:
-    """What a piece that is made again asks for: `lines` in words, and boards it could come from with how far each is off
-    the one it came from (CIEDE2000; None where that is not known), nearest first."""
+    """What a piece that is made again asks for: `lines` in words, and boards it could come from with how far each is
+    off the one it came from (CIEDE2000; None where that is not known), nearest first."""
 
     lines: tuple[str, ...]
     boards: tuple[tuple[str, float | None], ...]
@@ -62,7 +62,8 @@ def other_board(job: Job, part: str, name: str) -> str:
     apart = dict(remake_of(job, part).boards).get(name)
     if apart is None:
         return (
-            f"{number} came from {placed.board} and is now from {name}: no photo tells how they differ. Hold them together "
+            f"{number} came from {placed.board} and is now from {name}: no photo tells how they "
+            f"differ. Hold them together "
             "in daylight."
         )
     if apart < SEEN_DE:

@@ -19,8 +19,8 @@ DECIMALS = 3
 
 
 def pattern_dxf(job: Job) -> bytes:
-    """All parts of one copy as closed polylines, outlines and openings alike, y upwards as is usual there; each layer of
-    the work is a layer with its numbers beside it, backers, shims and spacers have one each, and so have the
+    """All parts of one copy as closed polylines, outlines and openings alike, y upwards as is usual there; each layer
+    of the work is a layer with its numbers beside it, backers, shims and spacers have one each, and so have the
     registration marks."""
     composition = job.composition
     document = ezdxf.new("R2010", setup=False, units=units.MM)

@@ -20,7 +20,8 @@ def shape_rows(shapes: Iterable[Shape]) -> list[list]:
 
 
 def dress_json(scene: Scene) -> dict:
-    """What the pieces wear: {"pieces": {key: [wood, grain, tone, label, arrow, strong, colour, coat, face]}, "rendered", "marks": [...]}."""
+    """What the pieces wear: {"pieces": {key: [wood, grain, tone, label, arrow, strong, colour, coat, face]},
+    "rendered", "marks": [...]}."""
     return {
         "pieces": {
             key: [d.wood, d.grain_deg, d.tone, d.label, int(d.arrow), int(d.strong), d.colour]

@@ -146,12 +146,15 @@ def _instructions(job: Job, layout: Layout, papers: list[Paper], copies: Mapping
     lines = [
         f"{width} wide, {height} high, {len(composition.made)} pieces"
         + (f" in {layers} layers." if layers > 1 else "."),
-        f"Print at 100 %, “actual size”. Then measure the ruler on each sheet: it is {RULER_MM:g} mm, or 4 inches, long.",
+        f"Print at 100 %, “actual size”. Then measure the ruler on each sheet: it is {RULER_MM:g} "
+        f"mm, or 4 inches, long.",
     ]
     if layers > 1:
         lines += [
-            f"A whole layer {sheets} at most. Fitted pieces take {most + 1} copies of their layer, {most} to cut up, so that",
-            "neighbours never come from the same one, and one to lay them on; a sheet takes one copy and one to lay on.",
+            f"A whole layer {sheets} at most. Fitted pieces take {most + 1} copies of their "
+            f"layer, {most} to cut up, so that",
+            "neighbours never come from the same one, and one to lay them on; a sheet takes one "
+            "copy and one to lay on.",
             "The crosses near the corners lie in the same place in every layer: cross on cross, layer over layer.",
         ]
     else:
@@ -250,11 +253,13 @@ def check_pdf(practice: Practice, paper: str) -> bytes:
     _page_axes(canvas, layout)
     left, top = 22.0, 60.0
     _words(canvas, left, 24, "Check page", 8, bold=True)
-    for i, line in enumerate((
-        "Print at 100 %, “actual size”, on the printer that will print the pattern. Measure both rulers",
-        f"between their end marks. Each should be {CHECK_MM:g} mm. Type what yours measure at Pattern,",
-        "“how it is done here”: the pages of the pattern are then stretched to come out true.",
-    )):  # fmt: skip
+    for i, line in enumerate(
+        (
+            "Print at 100 %, “actual size”, on the printer that will print the pattern. Measure both rulers",
+            f"between their end marks. Each should be {CHECK_MM:g} mm. Type what yours measure at Pattern,",
+            "“how it is done here”: the pages of the pattern are then stretched to come out true.",
+        )
+    ):
         _words(canvas, left, 34 + 6 * i, line, 3.6)
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.2 * POINTS_PER_MM)

@@ -1,4 +1,5 @@
-"""Documents of versions 1 to 3 as those of today: what was pinned loosely is decided, boards stand beside the pieces."""
+"""Documents of versions 1 to 3 as those of today: what was pinned loosely is decided, boards stand beside the
+pieces."""
 
 from typing import Any
 

@@ -15,7 +15,8 @@ from ..work.steps import Step
 
 
 def plan_json(plan: Plan) -> dict[str, Any]:
-    """Everything that is worked out for a work. Where its hours hold no plan, nothing is dated and a finding says why."""
+    """Everything that is worked out for a work. Where its hours hold no plan, nothing is dated and a finding says
+    why."""
     job, number = plan.job, {p.key: p.number for p in plan.composition.pieces()}
     try:
         slots: Sequence[Slot] = plan.schedule.slots
@@ -30,24 +31,42 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         "steps": _steps(plan.left, slots),
         "needs": [
             {
-                "wood": n.material, "thickness_mm": round(n.thickness_mm, 3), "count": n.count, "net_mm2": n.net_mm2,
-                "rough_mm2": n.rough_mm2, "board_feet": n.board_feet, "bought_as": "sheet" if n.sheet else f"{n.quarters}/4",
-                "bought_board_feet": n.bought_feet, "short_mm2": n.short_mm2,
+                "wood": n.material,
+                "thickness_mm": round(n.thickness_mm, 3),
+                "count": n.count,
+                "net_mm2": n.net_mm2,
+                "rough_mm2": n.rough_mm2,
+                "board_feet": n.board_feet,
+                "bought_as": "sheet" if n.sheet else f"{n.quarters}/4",
+                "bought_board_feet": n.bought_feet,
+                "short_mm2": n.short_mm2,
             }
             for n in plan.needs
         ],
         "saw": [
             {
-                "order": c.order, "piece": number.get(c.piece, 0), "part": c.part, "blade": c.blade.no,
-                "cut_mm": c.length_mm, "inside_mm": c.inside_mm, "minutes": c.minutes, "runs": c.runs,
-                "holes": len(c.holes), "reason": c.reason,
+                "order": c.order,
+                "piece": number.get(c.piece, 0),
+                "part": c.part,
+                "blade": c.blade.no,
+                "cut_mm": c.length_mm,
+                "inside_mm": c.inside_mm,
+                "minutes": c.minutes,
+                "runs": c.runs,
+                "holes": len(c.holes),
+                "reason": c.reason,
             }
             for c in plan.saw.cuts
         ],
         "glue": [
             {
-                "order": s.order, "piece": number.get(s.piece, 0), "part": s.part, "batch": s.batch,
-                "assembly": s.assembly, "under": list(s.under), "why": s.reason,
+                "order": s.order,
+                "piece": number.get(s.piece, 0),
+                "part": s.part,
+                "batch": s.batch,
+                "assembly": s.assembly,
+                "under": list(s.under),
+                "why": s.reason,
             }
             for s in plan.glue.steps
         ],
@@ -58,7 +77,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         ],
         "finish": finish.isoformat() if finish else None,
         "findings": [f.as_dict() for f in plan.every_finding],
-    }  # fmt: skip
+    }
 
 
 def _assembly(one: Assembly) -> dict[str, Any]:

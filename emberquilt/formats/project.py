@@ -262,10 +262,16 @@ def _composition(document: dict) -> Composition:
         raise BadProject(f"The practice in this project file is damaged: {problem}") from None
     findings = tuple(Finding.from_dict(values) for values in document["intake"])
     composition = Composition(
-        document["name"], document["width_mm"], document["height_mm"], layers, practice,
-        _decisions(document["decisions"]), intake_findings=findings, rack=Rack(shelf),
+        document["name"],
+        document["width_mm"],
+        document["height_mm"],
+        layers,
+        practice,
+        _decisions(document["decisions"]),
+        intake_findings=findings,
+        rack=Rack(shelf),
         placements={key: Placement(**place) for key, place in document["placements"].items()},
-    )  # fmt: skip
+    )
     return with_subjects(composition)
 
 

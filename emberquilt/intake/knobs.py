@@ -108,8 +108,9 @@ def size_of(values: dict[str, str], unit: str) -> Size:
 
 @dataclass(frozen=True, slots=True)
 class Knobs:
-    """Lengths in mm at finished size; None lets the drawing decide. `more` are ellipses inside boxes (left, top, right,
-    bottom as shares) that get more tones; `corners` are those of the sheet in a tilted photo, from upper left clockwise."""
+    """Lengths in mm at finished size; None lets the drawing decide. `more` are ellipses inside boxes (left, top,
+    right, bottom as shares) that get more tones; `corners` are those of the sheet in a tilted photo, from upper left
+    clockwise."""
 
     kind: str = "auto"
     outside: str = "auto"

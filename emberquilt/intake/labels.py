@@ -49,7 +49,8 @@ def ink_of(grey: np.ndarray, darkness: int = 0) -> np.ndarray:
     share = float(ink.mean())
     if share > 0.6:
         raise BadDrawing(
-            f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on light paper, or read it as a photo."
+            f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on "
+            f"light paper, or read it as a photo."
         )
     if not ink.any():
         raise BadDrawing("No line is dark enough at this setting. Turn the ink darkness up.")

@@ -43,7 +43,8 @@ class PaintedSource:
 
 
 def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
-    """Painted regions back to front. `strokes`: drawn lines as seams, or as pieces of their own. Raises `BadDrawing`."""
+    """Painted regions back to front. `strokes`: drawn lines as seams, or as pieces of their own. Raises
+    `BadDrawing`."""
     svg, left_out = parse_svg(data)
     gradients = _gradients(data)
     paints: list[Paint] = []

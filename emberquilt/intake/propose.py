@@ -343,7 +343,8 @@ def _from_photo(picture: raster_source.Picture, work: _Work, kind: str) -> Propo
 
 
 SMALLEST_PHOTO_MM = 8.0
-"""Diameter of the smallest region a photo is parted into unless said otherwise: what fingers can hold, a little under."""
+"""Diameter of the smallest region a photo is parted into unless said otherwise: what fingers can hold, a little
+under."""
 
 
 # --- nothing, and words ---------------------------------------------------------------------------------------------
@@ -487,7 +488,10 @@ def _merged(places, work: _Work) -> Finding:
 def _end_findings(ends: list[tuple[float, float]], say: Say) -> list[Finding]:
     rule = "A line that stops in the open does not part two pieces; what lay on its two sides became one."
     if len(ends) > MOST_MARKED:
-        words = f"{len(ends)} lines end in the open: pieces there were lost into their neighbours. Bridge wider gaps, or close them in the drawing."
+        words = (
+            f"{len(ends)} lines end in the open: pieces there were lost into their neighbours. Bridge "
+            f"wider gaps, or close them in the drawing."
+        )
         return [Finding("open-gap", "pattern", words, rule, point_mm=ends[0], amount=len(ends))]
     return [
         Finding(

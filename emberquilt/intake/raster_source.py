@@ -20,7 +20,8 @@ FORMATS = ("PNG", "JPEG", "WEBP")
 
 @dataclass(frozen=True)
 class Picture:
-    """`grey` uint8 (rows, columns); `rgb` uint8 (rows, columns, 3) where the file has colour; `pixel_mm` by its own account."""
+    """`grey` uint8 (rows, columns); `rgb` uint8 (rows, columns, 3) where the file has colour; `pixel_mm` by its own
+    account."""
 
     grey: np.ndarray
     rgb: np.ndarray | None

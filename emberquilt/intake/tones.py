@@ -34,9 +34,15 @@ class ToneLabels:
 
 
 def tone_labels(
-    rgb: np.ndarray, tones: int, by: str, smallest_px: float, smooth: int, more=(), more_tones: int = 8,
+    rgb: np.ndarray,
+    tones: int,
+    by: str,
+    smallest_px: float,
+    smooth: int,
+    more=(),
+    more_tones: int = 8,
     progress: Progress = no_progress,
-) -> ToneLabels:  # fmt: skip
+) -> ToneLabels:
     """Regions of a picture, uint8 RGB, (rows, columns, 3). `smallest_px` is the diameter of the smallest piece."""
     blur = 2 * (smooth // 2) + 1
     soft = cv2.medianBlur(rgb, blur) if blur > 1 else rgb

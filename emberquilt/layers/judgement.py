@@ -112,7 +112,8 @@ def _weak_spans(composition: Composition, layer: Layer) -> list[Finding]:
             Finding(
                 "weak-span",
                 "pattern",
-                f"A strip of {layer.by_key[keys[0]].number if keys else layer.name} is {say(wide)} wide over {say(long)}: "
+                f"A strip of {layer.by_key[keys[0]].number if keys else layer.name} is "
+                f"{say(wide)} wide over {say(long)}: "
                 f"it will break between its holds. Widen it to {say(width)}, bridge it half way, or saw it last.",
                 "Long and thin between two holds swings with the blade.",
                 tuple(keys[:1]),
@@ -202,7 +203,8 @@ def _hidden(job: Job, layer: Layer) -> list[Finding]:
         Finding(
             "hidden",
             "pattern",
-            f"{name_pieces(numbers)} of {layer.name} {'is' if len(keys) == 1 else 'are'} covered completely by the layers "
+            f"{name_pieces(numbers)} of {layer.name} {'is' if len(keys) == 1 else 'are'} covered "
+            f"completely by the layers "
             "in front: nobody will see it. Drop it, or keep it only as ground to glue on.",
             "Wood that is never seen costs the same.",
             tuple(keys),

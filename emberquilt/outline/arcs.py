@@ -128,7 +128,8 @@ def _chains(label: np.ndarray) -> _Arcs:
 
 
 def _runs(at: np.ndarray, one: np.ndarray, other: np.ndarray) -> np.ndarray:
-    """Cracks at (row, column), sorted, between the pixels of two pictures: those in a row are joined where they go on between the same labels: (n, 2, 2) of x, y.
+    """Cracks at (row, column), sorted, between the pixels of two pictures: those in a row are joined where they go on
+    between the same labels: (n, 2, 2) of x, y.
 
     No arc branches inside such a run, or a label beside it would change.
     """
@@ -258,7 +259,8 @@ def _drawn_on(arcs: _Arcs, line: np.ndarray, ink_px: float) -> tuple[np.ndarray,
 
 
 def _kept_on_edge(arcs: _Arcs, line: np.ndarray, places: np.ndarray, moved: np.ndarray, ink_px: float) -> None:
-    """Where the sheet's edge is straight, nodes on it stay on it: its short stretches between nodes tell no direction."""
+    """Where the sheet's edge is straight, nodes on it stay on it: its short stretches between nodes tell no
+    direction."""
     low = 0.9 * ink_px + 1
     outer = np.flatnonzero((arcs.sides == 0).any(axis=1))
     clear = [line[arcs.offsets[i] : arcs.offsets[i + 1]] for i in outer.tolist()]
@@ -313,7 +315,8 @@ def _line(arcs: _Arcs, i: int, level: np.ndarray, corners: bool, places, moved, 
 
 
 def _led(line: np.ndarray, place: np.ndarray, ink_px: float) -> np.ndarray:
-    """A line whose start goes to another place: straight from where it is clear of the others' ink, when long enough."""
+    """A line whose start goes to another place: straight from where it is clear of the others' ink, when long
+    enough."""
     clear = 0.9 * ink_px + 1
     steps = line[: 3 * int(clear) + 6]
     run = _run(steps)
@@ -367,7 +370,8 @@ def _crossing(lines: list[np.ndarray]) -> np.ndarray:
 def _faces(lines: list[np.ndarray], label: np.ndarray, count: int) -> tuple[list[shapely.Polygon] | None, np.ndarray]:
     """One face for each label; or None, and the labels that came out wrong."""
     owner = np.repeat(np.arange(len(lines)), [len(line) for line in lines])
-    # thinned before they close, so that all that follows has fewer points to look at; what this spoils comes out wrong here
+    # thinned before they close, so that all that follows has fewer points to look at; what this spoils comes out wrong
+    # here
     borders = shapely.simplify(
         shapely.linestrings(np.concatenate(lines), indices=owner), THIN_PX, preserve_topology=False
     )

@@ -10,7 +10,8 @@ from ..constants import GRID_MM
 CLOSE_MM = 1.2
 """Ends up to this far apart at finished size are taken as meeting (own prototype's figure)."""
 OVERSHOOT_SHARE = 0.005
-"""A line may run this share of the sheet past the one it meets before its end counts as loose; never less than CLOSE_MM."""
+"""A line may run this share of the sheet past the one it meets before its end counts as loose; never less than
+CLOSE_MM."""
 SLIVER_MM = 0.25
 """Faces thinner than this, everywhere, are drawing noise: thinner than any blade's kerf."""
 

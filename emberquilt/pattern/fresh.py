@@ -18,5 +18,6 @@ def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composi
     kind = "sheet" if openings else "mosaic"
     layer = Layer(1, "Picture", kind, proposal.coverage, pieces)
     decided = Decisions(pattern=PatternDecisions(lettered=bool(openings)))
-    return Composition(name, proposal.width_mm, proposal.height_mm, (layer,), practice, decided,
-                       intake_findings=proposal.findings)  # fmt: skip
+    return Composition(
+        name, proposal.width_mm, proposal.height_mm, (layer,), practice, decided, intake_findings=proposal.findings
+    )

@@ -31,7 +31,8 @@ def _hairlines(composition: Composition, layer: Layer) -> list[Finding]:
         Finding(
             "hairline",
             "pattern",
-            f"{name_pieces(sorted(p.number for p in thin))} {'is' if len(thin) == 1 else 'are'} under {say(HAIR_MM)} at "
+            f"{name_pieces(sorted(p.number for p in thin))} {'is' if len(thin) == 1 else 'are'} "
+            f"under {say(HAIR_MM)} at "
             "the fattest: the blade leaves nothing of it. Join it to a neighbour.",
             "A kerf and the sanding beside it take more than that.",
             tuple(p.key for p in thin),
@@ -56,7 +57,8 @@ def _too_large(composition: Composition, layer: Layer) -> list[Finding]:
             "throat",
             "pattern",
             f"{name_pieces(sorted(p.number for p in large))} {'is' if len(large) == 1 else 'are'} up to "
-            f"{say(across[widest.key])} across: it cannot turn all the way in a throat of {say(throat)}. Split it, or saw "
+            f"{say(across[widest.key])} across: it cannot turn all the way in a throat of "
+            f"{say(throat)}. Split it, or saw "
             "in from both ends with a spiral blade.",
             "Work that meets the saw's rear column half way round must come out and in again.",
             tuple(p.key for p in large),
@@ -75,7 +77,8 @@ def _mirrored(composition: Composition) -> list[Finding]:
         Finding(
             "mirrored-text",
             "pattern",
-            "The words in this picture read backwards: it was mirrored. Mirror it again, unless you saw it from the back.",
+            "The words in this picture read backwards: it was mirrored. Mirror it again, unless "
+            "you saw it from the back.",
             "Lettering is seldom meant to be read in a mirror.",
             fix=Fix("Mirror it again", "mirror"),
         )

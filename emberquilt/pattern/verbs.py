@@ -47,7 +47,8 @@ def reshaped(composition: Composition, layer: Layer, made: surgery.Reshape, labe
 def _places_after(
     composition: Composition, layer: Layer, was: int, outline: shapely.Polygon, key: int
 ) -> dict[str, Placement]:
-    """Where a piece of this outline, cut from another, lies on its boards in every copy: the wood shown does not move."""
+    """Where a piece of this outline, cut from another, lies on its boards in every copy: the wood shown does not
+    move."""
     places = {}
     for name, place in composition.placements.items():
         piece, slash, copy = name.partition("/")

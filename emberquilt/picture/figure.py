@@ -1,4 +1,5 @@
-"""The drawn figure of a wood, where no photo of a board shows it: how dark each spot is, and the colour of each darkness.
+"""The drawn figure of a wood, where no photo of a board shows it: how dark each spot is, and the colour of each
+darkness.
 
 A figure is a field of darkness 0..255 and a table of 256 colours, so that a stain or a board's own colour costs only a
 new table. Grain runs along the x axis. Rings are those of a flat-sawn board, a plane cut through a leaning cone:
@@ -43,7 +44,8 @@ def figure_of(wood: Wood) -> dict[str, float]:
 
 @lru_cache(maxsize=48)
 def darkness(wood: Wood, length_mm: float, width_mm: float, px_per_mm: float, seed: int = 0, flat: bool = True):
-    """uint8 (rows, columns): the figure of a board of this wood. Quarter-sawn where not `flat`; then it repeats without a seam.
+    """uint8 (rows, columns): the figure of a board of this wood. Quarter-sawn where not `flat`; then it repeats
+    without a seam.
 
     The same wood, size and seed always give the same figure.
     """

@@ -20,7 +20,8 @@ GLOSS = {"raw": (0.0, 8), "satin": (0.06, 8), "gloss": (0.22, 18)}
 
 @dataclass(frozen=True)
 class Lamp:
-    """Where the light comes from, as one looks at the picture: degrees counter-clockwise from the right, and how high."""
+    """Where the light comes from, as one looks at the picture: degrees counter-clockwise from the right, and how
+    high."""
 
     from_deg: float = 135.0
     elevation_deg: float = 40.0
@@ -93,7 +94,8 @@ def closeness(height: np.ndarray, px_per_mm: float) -> np.ndarray:
 
 
 def brightness(normal, seen: np.ndarray, open_sky: np.ndarray, sheen: np.ndarray, lamp: Lamp) -> np.ndarray:
-    """Light that comes back, beside flat wood in full light. `normal`: x, y, z; `sheen`: how the grain catches the lamp."""
+    """Light that comes back, beside flat wood in full light. `normal`: x, y, z; `sheen`: how the grain catches the
+    lamp."""
     nx, ny, nz = normal
     lx, ly, lz = lamp.towards
     facing = np.maximum(nx * lx + ny * ly + nz * lz, 0)
@@ -115,8 +117,9 @@ def highlight(normal, seen: np.ndarray, lamp: Lamp, gloss: str) -> np.ndarray | 
 
 
 def sheen_of(grain_deg: float, lamp: Lamp, strength: float, flash: bool) -> float:
-    """How much lighter flat wood looks for the way its grain runs: brightest across the lamp, and where the fibres of an
-    interlocked or curly wood lean towards it. Kajiya and Kay's fibre, evened so that the mean over all ways is 1."""
+    """How much lighter flat wood looks for the way its grain runs: brightest across the lamp, and where the fibres of
+    an interlocked or curly wood lean towards it. Kajiya and Kay's fibre, evened so that the mean over all ways is
+    1."""
     around = np.radians(grain_deg - lamp.from_deg)
     across = np.sin(around) ** 2 - 0.5
     leaning = np.cos(around) if flash else 0.0

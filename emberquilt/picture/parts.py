@@ -1,4 +1,5 @@
-"""What stands in the picture of the result: every outline with its height, its edge, and where its wood is taken from."""
+"""What stands in the picture of the result: every outline with its height, its edge, and where its wood is taken
+from."""
 
 import math
 from dataclasses import dataclass
@@ -26,9 +27,9 @@ PLATE_MM = (400.0, 200.0)
 
 @dataclass(frozen=True)
 class Part:
-    """One thing to draw. `top_mm` above the backer; `edge_mm` the radius of its rounding; `to_figure` takes a point of the
-    picture to the wood's figure or to the board (2 x 3, row by row, mm); `tint` makes it a little lighter or darker than
-    its kind."""
+    """One thing to draw. `top_mm` above the backer; `edge_mm` the radius of its rounding; `to_figure` takes a point of
+    the picture to the wood's figure or to the board (2 x 3, row by row, mm); `tint` makes it a little lighter or
+    darker than its kind."""
 
     outline: shapely.Polygon
     look: Look
@@ -78,7 +79,8 @@ def _part(p: Piece, layer: Layer, job: Job) -> Part:
 
 
 def _chance(key: int) -> tuple[float, float, float]:
-    """Three numbers 0 to 1 that look random and are always the same for a key: steps of a plastic lattice (R3 sequence)."""
+    """Three numbers 0 to 1 that look random and are always the same for a key: steps of a plastic lattice (R3
+    sequence)."""
     return (0.5 + 0.8191725 * key) % 1, (0.5 + 0.6710436 * key) % 1, (0.5 + 0.5497005 * key) % 1
 
 
@@ -90,9 +92,13 @@ def somewhere(about: tuple[float, float], grain_deg: float, x_mm: float, y_mm: f
     turn_rad = math.radians(grain_deg)
     cosine, sine = math.cos(turn_rad), math.sin(turn_rad)
     return (
-        cosine, -sine, x_mm - cosine * about[0] + sine * about[1],
-        sine, cosine, y_mm - sine * about[0] - cosine * about[1],
-    )  # fmt: skip
+        cosine,
+        -sine,
+        x_mm - cosine * about[0] + sine * about[1],
+        sine,
+        cosine,
+        y_mm - sine * about[0] - cosine * about[1],
+    )
 
 
 def _framed(composition: Composition, frame: Frame, top_mm: float) -> list[Part]:

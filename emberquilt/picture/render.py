@@ -147,7 +147,8 @@ class _Stage:
         self.move = np.column_stack([move, first_row]).astype(np.float32)
 
     def _soft_light(self, columns: int, rows: int) -> None:
-        """Lamp and sky all over the picture. Both are soft, so they are worked out once, coarser where the picture is large."""
+        """Lamp and sky all over the picture. Both are soft, so they are worked out once, coarser where the picture is
+        large."""
         shrink = min(1 / self.light.ss, float(np.sqrt(MOST_SOFT_PX / (columns * rows))))
         self.soft_share = max(1, round(columns * shrink)) / columns
         wide, high = max(1, round(columns * self.soft_share)), max(1, round(rows * self.soft_share))
@@ -175,7 +176,8 @@ class _Stage:
         return cv2.warpAffine(field, move, (columns, rows), flags=flags, borderMode=cv2.BORDER_REPLICATE)
 
     def band(self, begin: int, end: int, columns: int) -> np.ndarray:
-        """Rows begin to end of the picture, in its own pixels. Roundings reach in from a narrow strip above and below."""
+        """Rows begin to end of the picture, in its own pixels. Roundings reach in from a narrow strip above and
+        below."""
         pad, rows = int(np.ceil((EDGE_MM + 1.0) * self.px_per_mm)) + 4, end - begin
         labels = self._labels(begin - pad, rows + 2 * pad, columns, self.px_per_mm)
         _, distance, into = self._rounded(labels, self.px_per_mm)
@@ -253,13 +255,23 @@ class _Stage:
                 continue
             face, fine = self._face(part)
             # pixel of the band -> mm of the picture -> mm of the board -> pixel of its face
-            to_mm = np.array([[1 / self.px_per_mm, 0, (left + 0.5) / self.px_per_mm - self.pad_mm],
-                              [0, 1 / self.px_per_mm, (top + begin + 0.5) / self.px_per_mm - self.pad_mm], [0, 0, 1]])  # fmt: skip
+            to_mm = np.array(
+                [
+                    [1 / self.px_per_mm, 0, (left + 0.5) / self.px_per_mm - self.pad_mm],
+                    [0, 1 / self.px_per_mm, (top + begin + 0.5) / self.px_per_mm - self.pad_mm],
+                    [0, 0, 1],
+                ]
+            )
             move = np.array([*part.to_figure, 0, 0, 1]).reshape(3, 3) @ to_mm
             move = np.diag([fine, fine, 1.0]) @ move
             move[:2, 2] -= 0.5
-            cut = cv2.warpAffine(face, move[:2], (right - left, bottom - top), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                                 borderMode=cv2.BORDER_REFLECT_101)  # fmt: skip
+            cut = cv2.warpAffine(
+                face,
+                move[:2],
+                (right - left, bottom - top),
+                flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                borderMode=cv2.BORDER_REFLECT_101,
+            )
             mine = labels[top:bottom, left:right] == i + 1
             colour[top:bottom, left:right][mine] = cut[mine]
 

@@ -26,9 +26,10 @@ class Defect:
 
 @dataclass(frozen=True)
 class Board:
-    """A board on the rack. `name` is the mark written on it, the only one of its kind on the rack; thickness as measured
-    with a caliper; `grain_deg` the way its grain runs, counter-clockwise from the length as one sees the face. `lab` and
-    `spread` are the robust mean of its bare colour in CIELAB and how far it strays (CIEDE2000); both from its photo."""
+    """A board on the rack. `name` is the mark written on it, the only one of its kind on the rack; thickness as
+    measured with a caliper; `grain_deg` the way its grain runs, counter-clockwise from the length as one sees the
+    face. `lab` and `spread` are the robust mean of its bare colour in CIELAB and how far it strays (CIEDE2000); both
+    from its photo."""
 
     key: int
     wood: str
@@ -62,14 +63,16 @@ class Board:
 
 
 def turn_deg(board: Board, grain_deg: float) -> float:
-    """How far a piece with this arrow is turned on the board, counter-clockwise as seen, so that its grain is the board's."""
+    """How far a piece with this arrow is turned on the board, counter-clockwise as seen, so that its grain is the
+    board's."""
     return (board.grain_deg - grain_deg) % 360
 
 
 def laid(
     outline: shapely.Polygon, about: tuple[float, float], board: Board, grain_deg: float, x_mm: float, y_mm: float
 ):
-    """A piece's outline on a board: `about`, a point of the piece, comes to lie at (x, y) and its arrow along the grain."""
+    """A piece's outline on a board: `about`, a point of the piece, comes to lie at (x, y) and its arrow along the
+    grain."""
     # y runs downwards, so a turn that one sees as counter-clockwise is a negative one here
     turned = affinity.rotate(outline, -turn_deg(board, grain_deg), origin=about)
     return affinity.translate(turned, x_mm - about[0], y_mm - about[1])

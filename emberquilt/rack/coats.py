@@ -22,8 +22,16 @@ CLEAR = {"lacquer": 0.8, "poly": 1.0, "gel": 1.0, "shellac": 1.05, "oil": 1.15, 
 """How far a finish carries a wood from its raw to its finished colour. Common practice, no source."""
 AMBER = {"shellac": 2.5, "oil": 1.5}
 """How much yellower (CIELAB b) it is than a clear film. Common practice, no source."""
-COATS = {"": "as the picture is finished", "raw": "raw", "oil": "oil", "shellac": "shellac", "lacquer": "clear lacquer",
-         "stain": "stain", "dye": "dye", "paint": "paint"}  # fmt: skip
+COATS = {
+    "": "as the picture is finished",
+    "raw": "raw",
+    "oil": "oil",
+    "shellac": "shellac",
+    "lacquer": "clear lacquer",
+    "stain": "stain",
+    "dye": "dye",
+    "paint": "paint",
+}
 COLOURED = ("stain", "dye", "paint")
 STAIN_HIDES = 0.5
 

@@ -42,7 +42,8 @@ class Marks:
 
 @dataclass(frozen=True)
 class Face:
-    """A board's face: uint8 (rows, columns, 3) of its box, `px_per_mm`, its size, and its outline where it is no rectangle."""
+    """A board's face: uint8 (rows, columns, 3) of its box, `px_per_mm`, its size, and its outline where it is no
+    rectangle."""
 
     rgb: np.ndarray
     px_per_mm: float
@@ -52,7 +53,8 @@ class Face:
 
 
 def face_of(data: bytes, marks: Marks, length_mm: float = 0.0, width_mm: float = 0.0) -> Face:
-    """The face of a board from its photo. Its scale comes from two points, or else from the board's own length or width.
+    """The face of a board from its photo. Its scale comes from two points, or else from the board's own length or
+    width.
 
     Raises `BadDrawing` for what is no picture and `BadChoice` where no scale is given or marks make no sense.
     """
@@ -155,8 +157,8 @@ MOST_SAMPLES = 40_000
 
 
 def colour_of(rgb: np.ndarray, px_per_mm: float, clear: shapely.Geometry) -> tuple[Lab, float]:
-    """Robust mean of a face in CIELAB and its spread: the median, then the mean of the half that lies nearest to it; the
-    spread is the median CIEDE2000 from that mean. Only what is `clear` (mm) counts."""
+    """Robust mean of a face in CIELAB and its spread: the median, then the mean of the half that lies nearest to it;
+    the spread is the median CIEDE2000 from that mean. Only what is `clear` (mm) counts."""
     mask = mask_of(clear, rgb.shape[0], rgb.shape[1], px_per_mm)
     pixels = rgb[mask > 0]
     if len(pixels) < 50:

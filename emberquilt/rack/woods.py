@@ -17,8 +17,9 @@ KINDS = {"hardwood": "hardwood", "softwood": "softwood", "exotic": "from far awa
 
 @dataclass(frozen=True, slots=True)
 class Wood:
-    """One wood. `mark` is what stands on the pattern; `raw`, `finished` and `aged` (after a year of room light, or empty)
-    are sRGB hex; strengths in MPa along the grain; movement per % of moisture; `flash`: turned by 180 degrees it looks different."""
+    """One wood. `mark` is what stands on the pattern; `raw`, `finished` and `aged` (after a year of room light, or
+    empty) are sRGB hex; strengths in MPa along the grain; movement per % of moisture; `flash`: turned by 180 degrees
+    it looks different."""
 
     code: str
     mark: str

@@ -8,8 +8,8 @@ from ..work.parts import Job, Part
 
 @dataclass(frozen=True)
 class Relief:
-    """Totals of one copy, all layers. `lowest` and `highest` are tops above what the rearmost layer lies on, `depth` from
-    the very back, in mm; `thicknesses` and `shims` count by height; areas in mm2."""
+    """Totals of one copy, all layers. `lowest` and `highest` are tops above what the rearmost layer lies on, `depth`
+    from the very back, in mm; `thicknesses` and `shims` count by height; areas in mm2."""
 
     lowest_mm: float
     highest_mm: float

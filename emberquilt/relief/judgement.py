@@ -44,7 +44,8 @@ def _narrow(job: Job) -> list[Finding]:
         Finding(
             "no-room-for-shim",
             "relief",
-            f"{name_pieces([p.number for p in narrow])} {'are' if len(narrow) > 1 else 'is'} too narrow for a shim that "
+            f"{name_pieces([p.number for p in narrow])} {'are' if len(narrow) > 1 else 'is'} too "
+            f"narrow for a shim that "
             f"stays {practice.say(practice.shim_inset_mm)} inside the edge. Use thicker stock, or a narrower margin.",
             "Shims stay inside the piece so that they never show.",
             tuple(p.key for p in narrow),
@@ -67,7 +68,8 @@ def _few_spacers(job: Job) -> list[Finding]:
             Finding(
                 "few-spacers",
                 "relief",
-                f"Under {layer.name} there is room for {words} that both sides hide: it needs {LEAST_SPACERS} to lie still. "
+                f"Under {layer.name} there is room for {words} that both sides hide: it needs "
+                f"{LEAST_SPACERS} to lie still. "
                 "Let what lies behind it reach farther, or draw spacers as a layer.",
                 "A sheet on fewer than three points rocks.",
                 amount=count,

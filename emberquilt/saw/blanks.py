@@ -35,8 +35,8 @@ class Blank:
 
 
 def blanks_of(job: Job) -> tuple[Blank, ...]:
-    """Every blank of one copy: what is made of something that the shelf has. What is cut once the pieces are fitted comes
-    last."""
+    """Every blank of one copy: what is made of something that the shelf has. What is cut once the pieces are fitted
+    comes last."""
     made = []
     done: set[int] = set()
     for stack in job.composition.decisions.saw.stacks:
@@ -72,8 +72,16 @@ def _blank(job: Job, parts: list[Part], layer: int = 0, late: bool = False) -> B
     keys = tuple(part.key for part in parts)
     high = job.composition.decisions.saw.high
     wood = job.composition.rack.shelf[first.material]
-    return Blank(keys, first.material, first.thickness_mm * high, wood.hardness_lbf, high, layer=layer,
-                 frees=tuple((key,) for key in keys), late=late)  # fmt: skip
+    return Blank(
+        keys,
+        first.material,
+        first.thickness_mm * high,
+        wood.hardness_lbf,
+        high,
+        layer=layer,
+        frees=tuple((key,) for key in keys),
+        late=late,
+    )
 
 
 def _pack(job: Job, layer: Layer, known: list[Part]) -> Blank:
@@ -86,8 +94,16 @@ def _pack(job: Job, layer: Layer, known: list[Part]) -> Blank:
     keys = tuple(part.key for part in known)
     thick = max(part.thickness_mm for part in known) * len(codes)
     hard = max(shelf[code].hardness_lbf for code in codes)
-    return Blank(keys, codes[0] if len(codes) == 1 else "", thick, hard, len(codes), layer=layer.key,
-                 frees=tuple((key,) for key in keys), pack=True)  # fmt: skip
+    return Blank(
+        keys,
+        codes[0] if len(codes) == 1 else "",
+        thick,
+        hard,
+        len(codes),
+        layer=layer.key,
+        frees=tuple((key,) for key in keys),
+        pack=True,
+    )
 
 
 def _stacked(job: Job, layers: list[Layer]) -> Blank | None:
@@ -115,7 +131,8 @@ SAME_MM2 = 2.0
 
 
 def alike_bodies(layers: list[Layer]) -> list[list[int]]:
-    """For each body of the first layer the ones of the same outline in the others, by key; empty where any lacks one."""
+    """For each body of the first layer the ones of the same outline in the others, by key; empty where any lacks
+    one."""
     first = layers[0].without_openings.coverage
     columns = [[key] for key in first.keys]
     for other in layers[1:]:

@@ -31,9 +31,9 @@ Lengths = tuple[float, float, tuple[PilotHole, ...]]
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """One part to saw, and what its line sets free besides (`frees`). `order` counts from 1; `runs` how often it is sawn
-    for all copies; `first_minutes` and `again_minutes`, with the shop's own correction, of the first run and of each
-    further one; start is a point in mm; `inside_mm` of the length goes round openings."""
+    """One part to saw, and what its line sets free besides (`frees`). `order` counts from 1; `runs` how often it is
+    sawn for all copies; `first_minutes` and `again_minutes`, with the shop's own correction, of the first run and of
+    each further one; start is a point in mm; `inside_mm` of the length goes round openings."""
 
     order: int
     part: str
@@ -191,8 +191,16 @@ def _in_order(
         blank = blanks[at]
         own = () if blank.pack else (blank.material, blank.thickness_mm)
         shared = at if blank.layer else -1
-        return (blank.late, first.get(key, len(first)), blade_of[key].size, blank.pack, *own, shared,
-                -inside.get(key, 0), job.by_key[key].area_mm2)  # fmt: skip
+        return (
+            blank.late,
+            first.get(key, len(first)),
+            blade_of[key].size,
+            blank.pack,
+            *own,
+            shared,
+            -inside.get(key, 0),
+            job.by_key[key].area_mm2,
+        )
 
     ranked = sorted(entries, key=rank)
     packs = [at for at, blank in enumerate(blanks) if blank.pack]
@@ -325,9 +333,16 @@ def feed_mm_per_minute(practice: Practice, thickness_mm: float, hardness_lbf: fl
 
 
 def _cut(
-    job: Job, order: int, frees: tuple[str, ...], at: int, blank: Blank, blade: Blade, chapter: int, lengths: Lengths,
+    job: Job,
+    order: int,
+    frees: tuple[str, ...],
+    at: int,
+    blank: Blank,
+    blade: Blade,
+    chapter: int,
+    lengths: Lengths,
     reason: str,
-) -> Cut:  # fmt: skip
+) -> Cut:
     key = frees[0]
     practice = job.composition.practice
     length, inside, holes = lengths

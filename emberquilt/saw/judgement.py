@@ -35,7 +35,8 @@ def _too_small(job: Job) -> list[Finding]:
         Finding(
             "too-small",
             "saw",
-            f"{named} {'are' if several else 'is'} {say(worst)}{' or little more' if several else ''} at the fattest: too "
+            f"{named} {'are' if several else 'is'} "
+            f"{say(worst)}{' or little more' if several else ''} at the fattest: too "
             f"small to hold beside the blade. Stick {'them' if several else 'it'} to a carrier board; {say(limit)} is "
             "safe to hold.",
             "Thickest place of the piece (largest circle that fits) against what fingers can hold.",
@@ -91,7 +92,8 @@ def _tight_corners(job: Job, plan: SawPlan) -> list[Finding]:
                 f"{'are' if several else 'is'} tighter than No. {blade.no} turns ({practice.say(radius)} at the line): "
                 f"{practice.say(left[worst][0])} would be left standing{f' in {number[worst]}' if several else ''}. "
                 "Saw in from both sides.",
-                "The blade's width in its own kerf bounds the radius it can follow; the wall of an inner corner lies half "
+                "The blade's width in its own kerf bounds the radius it can follow; the wall of "
+                "an inner corner lies half "
                 "a kerf farther out. A finer blade is taken where it would turn.",
                 tuple(keys),
                 left[worst][1],

@@ -16,9 +16,10 @@ from .holes import PilotHole, hole_in, hole_on
 def sawn_together(
     coverage: Coverage, order: Sequence[str], blade_of: Mapping[str, Blade], wood_between: bool
 ) -> dict[str, tuple[float, float, tuple[PilotHole, ...]]]:
-    """Cut lengths, how much of each goes round openings, and holes, where pieces come out of one blank in this order. A
-    seam is sawn once, with the first of its two. An opening has its hole in the waste, drilled for the first piece
-    beside it; where all is wood (`wood_between`) a closed line with nothing open beside it has one on the line itself."""
+    """Cut lengths, how much of each goes round openings, and holes, where pieces come out of one blank in this order.
+    A seam is sawn once, with the first of its two. An opening has its hole in the waste, drilled for the first piece
+    beside it; where all is wood (`wood_between`) a closed line with nothing open beside it has one on the line
+    itself."""
     keys = [int(key) for key in order]
     place = {key: i for i, key in enumerate(keys)}
     holes: dict[int, list[PilotHole]] = {key: [] for key in keys}

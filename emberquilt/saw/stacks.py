@@ -14,7 +14,8 @@ MOST_STACK_MM = 40.0
 
 @dataclass(frozen=True, slots=True)
 class StackOffer:
-    """So many copies at once (`high`), or these `layers` as one stack, with the minutes that it saves over all copies."""
+    """So many copies at once (`high`), or these `layers` as one stack, with the minutes that it saves over all
+    copies."""
 
     high: int
     layers: tuple[int, ...]

@@ -154,9 +154,19 @@ def needs_of(job: Job) -> tuple[Need, ...]:
         short = max(sum(rough_each[k] for k in homeless), *(boxes[k] for k in homeless)) if homeless else 0.0
         wood = rack.shelf.get(code)
         needs.append(
-            Need(code, thickness, tuple(times), sum(times.values()), net, rough, owned, short, nowhere,
-                 wood is not None and wood.kind == "sheet")
-        )  # fmt: skip
+            Need(
+                code,
+                thickness,
+                tuple(times),
+                sum(times.values()),
+                net,
+                rough,
+                owned,
+                short,
+                nowhere,
+                wood is not None and wood.kind == "sheet",
+            )
+        )
     return tuple(sorted(needs, key=lambda need: (-need.rough_mm2, need.material, need.thickness_mm)))
 
 

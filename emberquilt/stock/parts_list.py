@@ -64,9 +64,18 @@ def _line(job: Job, parts: list[Part], spares: int = 0) -> Line:
     name = first.name if len(parts) == 1 else f"{first.role}s"
     count = len(parts) * job.copies + spares
     return Line(
-        first.role, name + (f" and {spares} spare" if spares else ""), first.material, first.thickness_mm,
-        tuple(part.key for part in parts), count, wide, high, first.area_mm2, weight_kg(job, first), first.id.layer,
-    )  # fmt: skip
+        first.role,
+        name + (f" and {spares} spare" if spares else ""),
+        first.material,
+        first.thickness_mm,
+        tuple(part.key for part in parts),
+        count,
+        wide,
+        high,
+        first.area_mm2,
+        weight_kg(job, first),
+        first.id.layer,
+    )
 
 
 def material_name(shelf: Shelf, material: str) -> str:

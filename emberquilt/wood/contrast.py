@@ -26,8 +26,8 @@ READINGS = {"reads": "separate", "shades": "shading", "melts": "lost", "open": "
 
 @dataclass(frozen=True, slots=True)
 class SeamReading:
-    """A seam and how it reads: `reading` one of `READINGS`, `apart` CIEDE2000, `turn_deg` between the arrows, `step_mm` in
-    height."""
+    """A seam and how it reads: `reading` one of `READINGS`, `apart` CIEDE2000, `turn_deg` between the arrows,
+    `step_mm` in height."""
 
     seam: Seam
     reading: str

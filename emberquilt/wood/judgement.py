@@ -144,7 +144,8 @@ def _ageing_seams(composition: Composition, layer: Layer, today: Contrast) -> li
 
 
 def _strays(composition: Composition, layer: Layer) -> list[Finding]:
-    """In a part that is kept together every arrow runs one way, and none is turned by 180 degrees where that flashes."""
+    """In a part that is kept together every arrow runs one way, and none is turned by 180 degrees where that
+    flashes."""
     shelf = composition.rack.shelf
     parts: dict[str, list[Piece]] = defaultdict(list)
     for p in layer.without_openings.pieces:
@@ -277,11 +278,20 @@ def _on_boards(composition: Composition, placed: dict[str, dict[str, shapely.Pol
         if words:
             copy = key.partition("/")[2]
             found.append(
-                Finding("place", "wood", words + (f" That is copy {copy}." if copy else ""),
-                        "A piece comes whole from its place on the board.", (p.key,), part=key if copy else "",
-                        fix=Fix(f"Take {p.number} off the board", "unplace",
-                                {"pieces": [p.key]} | ({"copy": copy} if copy else {})))
-            )  # fmt: skip
+                Finding(
+                    "place",
+                    "wood",
+                    words + (f" That is copy {copy}." if copy else ""),
+                    "A piece comes whole from its place on the board.",
+                    (p.key,),
+                    part=key if copy else "",
+                    fix=Fix(
+                        f"Take {p.number} off the board",
+                        "unplace",
+                        {"pieces": [p.key]} | ({"copy": copy} if copy else {}),
+                    ),
+                )
+            )
     return found
 
 

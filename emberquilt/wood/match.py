@@ -1,9 +1,10 @@
 """Which wood for which colour: the whole picture at once, neighbours kept apart, boards not overdrawn.
 
-The cost of an answer is a whole number: for every group of pieces its area (as a share of the mean) times the CIEDE2000
-between its colour and its wood; for every two neighbouring groups that differ in the drawing `APART` times what their
-woods lack to `READ_DE`, by the length of their seam; for every wood what it is short of. Heat-bath annealing on many
-chains at once, one class of a graph colouring at a time, then greedy steps to the end. The same problem always gets the same answer.
+The cost of an answer is a whole number: for every group of pieces its area (as a share of the mean) times the
+CIEDE2000 between its colour and its wood; for every two neighbouring groups that differ in the drawing `APART` times
+what their woods lack to `READ_DE`, by the length of their seam; for every wood what it is short of. Heat-bath
+annealing on many chains at once, one class of a graph colouring at a time, then greedy steps to the end. The same
+problem always gets the same answer.
 """
 
 from collections import defaultdict
@@ -47,7 +48,8 @@ class Group:
 
 @dataclass(frozen=True)
 class Problem:
-    """`cost` (groups, woods), `seams` rows of group, group; `weight` of each; `near` (woods, woods); `stock_mm2` by wood."""
+    """`cost` (groups, woods), `seams` rows of group, group; `weight` of each; `near` (woods, woods); `stock_mm2` by
+    wood."""
 
     groups: tuple[Group, ...]
     codes: tuple[str, ...]
@@ -158,7 +160,8 @@ def problem(
     stock_mm2: np.ndarray,
     seams: Mapping[tuple[int, int], float],
 ) -> Problem:
-    """The problem in whole numbers. `labs` (woods, 3) of the woods as they will look; `seams` lengths in mm by two groups."""
+    """The problem in whole numbers. `labs` (woods, 3) of the woods as they will look; `seams` lengths in mm by two
+    groups."""
     colours = np.array([g.lab for g in groups])
     areas = np.array([g.area_mm2 for g in groups])
     unit = float(areas[areas > 0].mean()) if (areas > 0).any() else 1.0
@@ -266,7 +269,8 @@ BLOCK, EACH = 6, 4
 
 
 class _Polish:
-    """Greedy steps from an answer: one group at a time, then blocks of neighbours at once, until nothing gets cheaper."""
+    """Greedy steps from an answer: one group at a time, then blocks of neighbours at once, until nothing gets
+    cheaper."""
 
     def __init__(self, task: Problem, start: np.ndarray):
         self.task, self.choice = task, start.copy()

@@ -90,7 +90,8 @@ def _between(key: int, outline: shapely.Polygon, bodies: list, limit_mm: float) 
 
 
 def _neck(key: int, xy: np.ndarray, radius: np.ndarray, edges: np.ndarray, at: int, limit_mm: float) -> Neck:
-    """Where the axis is about as narrow for a while, the neck is the middle of that; its direction is the axis' own there."""
+    """Where the axis is about as narrow for a while, the neck is the middle of that; its direction is the axis' own
+    there."""
     like = (radius >= 0.9 * radius[at]) & (radius <= 1.03 * radius[at] + 1e-6)
     joined = edges[like[edges].all(axis=1)]
     graph = coo_matrix((np.ones(len(joined)), joined.T), (len(xy), len(xy)))

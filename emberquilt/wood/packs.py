@@ -39,8 +39,9 @@ class Pack:
 def pack_of(layer: Layer, codes: tuple[str, ...], decided: dict[int, int] | None = None) -> Pack:
     """Turns for every piece: what was decided stands, the others are coloured so that neighbours get different woods.
 
-    Pieces that have one wood now are cut as one thing and keep together. The same turn in two neighbours would give them
-    one wood in every picture, so turns are a colouring of the pieces; where N colours do not suffice, the shortest seams clash.
+    Pieces that have one wood now are cut as one thing and keep together. The same turn in two neighbours would give
+    them one wood in every picture, so turns are a colouring of the pieces; where N colours do not suffice, the
+    shortest seams clash.
     """
     decided = decided or {}
     unit = {p.key: (p.wood or f"#{p.key}") for p in layer.pieces}
@@ -62,7 +63,8 @@ def pack_of(layer: Layer, codes: tuple[str, ...], decided: dict[int, int] | None
 
 
 def _coloured(graph: nx.Graph, count: int) -> dict:
-    """A colour 0 to count - 1 for each node: greedy by the longest borders, then moves while that shortens what clashes."""
+    """A colour 0 to count - 1 for each node: greedy by the longest borders, then moves while that shortens what
+    clashes."""
     weight: dict = defaultdict(float)
     for a, b, data in graph.edges(data=True):
         weight[a] += data["length"]

@@ -64,7 +64,8 @@ def places(
     blocked = _under(closed.astype(np.float32), kernel) if _fits(kernel, rows, columns) else None
     if blocked is None or not (blocked < 0.5).any():
         raise BadChoice(
-            f"This piece fits nowhere on board {board.name}: it is too large, or defects and other pieces are in its way."
+            f"This piece fits nowhere on board {board.name}: it is too large, or defects and "
+            f"other pieces are in its way."
         )
     score = np.where(blocked < 0.5, _score(light, kernel, wish, cell), -np.inf)
     found: list[Place] = []

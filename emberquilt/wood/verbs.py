@@ -219,8 +219,8 @@ def unpack(target: Target, _values: Values) -> Edit:
 
 @verb("place", on="pieces")
 def place(target: Target, values: Values) -> Edit:
-    """One piece to a place on a board: where its fattest spot lies there, and with `deg` how its arrow is turned. `copy`
-    says which of several it is."""
+    """One piece to a place on a board: where its fattest spot lies there, and with `deg` how its arrow is turned.
+    `copy` says which of several it is."""
     if len(target.pieces) != 1:
         raise BadChoice("One piece at a time lies on a board. Choose one.")
     piece = target.pieces[0]

@@ -1,7 +1,7 @@
 """A change of a composition: only what becomes different, so that it can be stored, journalled and undone in few bytes.
 
-`applied` makes the new composition; `inverse` is the change that takes it back. Both are exact. `carried` lets decisions
-and placements follow what an edit does to pieces.
+`applied` makes the new composition; `inverse` is the change that takes it back. Both are exact. `carried` lets
+decisions and placements follow what an edit does to pieces.
 """
 
 from dataclasses import asdict, dataclass, field, replace
@@ -41,7 +41,8 @@ class Edit:
     layers: dict[int, dict[str, Any] | None] = field(default_factory=dict)
     placements: dict[str, Placement | None] = field(default_factory=dict)
     move: Affine | None = field(default=None, compare=False)
-    """How everything is moved besides, as a whole; it is in `outlines` already and only tells what was drawn to follow."""
+    """How everything is moved besides, as a whole; it is in `outlines` already and only tells what was drawn to
+    follow."""
 
     @property
     def is_empty(self) -> bool:
@@ -84,8 +85,12 @@ def applied(composition: Composition, edit: Edit) -> Composition:
 def _new_layer(key: int, values: dict, edit: Edit) -> Layer:
     born = {k: b for k, b in edit.born.items() if b.layer == key}
     coverage = Coverage(list(born), [b.outline for b in born.values()])
-    return Layer(key, coverage=coverage, pieces=tuple(b.piece for b in born.values()),
-                 **{name: values[name] for name in LAYER_FIELDS})  # fmt: skip
+    return Layer(
+        key,
+        coverage=coverage,
+        pieces=tuple(b.piece for b in born.values()),
+        **{name: values[name] for name in LAYER_FIELDS},
+    )
 
 
 def _layer(layer: Layer, edit: Edit) -> Layer:
@@ -174,8 +179,8 @@ def carried(composition: Composition, edit: Edit) -> Edit:
 
 
 def with_subjects(composition: Composition) -> Composition:
-    """Without what is said of pieces and layers that are not there, as works of earlier versions may say; what is let go
-    is remembered as lost. The same object where nothing is."""
+    """Without what is said of pieces and layers that are not there, as works of earlier versions may say; what is let
+    go is remembered as lost. The same object where nothing is."""
     made = frozenset(p.key for p in composition.made)
     layers = frozenset(layer.key for layer in composition.layers)
     decisions = composition.decisions.after(Reshaped(pieces=made, layers=layers))

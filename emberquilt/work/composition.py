@@ -93,8 +93,17 @@ class Layer:
         coverage = self.coverage.once(
             ("without", self.openings), lambda: self.coverage.only(k for k in self.coverage.keys if k not in cut)
         )
-        return Layer(self.key, self.name, self.kind, coverage, tuple(p for p in self.pieces if p.key not in cut),
-                     self.thickness_mm, self.material, self.note, self.trim_flush)  # fmt: skip
+        return Layer(
+            self.key,
+            self.name,
+            self.kind,
+            coverage,
+            tuple(p for p in self.pieces if p.key not in cut),
+            self.thickness_mm,
+            self.material,
+            self.note,
+            self.trim_flush,
+        )
 
 
 @dataclass(frozen=True)

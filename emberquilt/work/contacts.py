@@ -100,10 +100,14 @@ def _joints(job: Job) -> list[Contact]:
     """Mitres of the frame, and the base under what stands lowest."""
     rails = job.rails
     found = [
-        Contact(rails[i].key, rails[(i + 1) % 4].key, "joint",
-                area_mm2=float(np.hypot(*_mitre(rails[i], rails[(i + 1) % 4]))) * rails[i].thickness_mm)
+        Contact(
+            rails[i].key,
+            rails[(i + 1) % 4].key,
+            "joint",
+            area_mm2=float(np.hypot(*_mitre(rails[i], rails[(i + 1) % 4]))) * rails[i].thickness_mm,
+        )
         for i in range(len(rails))
-    ]  # fmt: skip
+    ]
     if job.base and job.rear is not None:
         foot = max(job.pieces.values(), key=lambda p: (p.outline.bounds[3], -p.floor_mm))
         x0, _, x1, _ = foot.outline.bounds

@@ -1,8 +1,8 @@
 """What a person decided about the plans of a work, one small frozen dataclass a station.
 
 Decisions travel with edits: `moved` takes what was drawn along when the work is scaled, shifted or mirrored, `after`
-hands on what was said of pieces that go or come. What loses its subject is dropped, and remembered in `whole.lost` until
-somebody has seen it; nothing stale is ever kept.
+hands on what was said of pieces that go or come. What loses its subject is dropped, and remembered in `whole.lost`
+until somebody has seen it; nothing stale is ever kept.
 """
 
 from collections.abc import Callable, Iterable, Mapping
@@ -22,8 +22,9 @@ MOST_LOST = 20
 
 @dataclass(frozen=True)
 class Reshaped:
-    """What an edit did to pieces and layers. `heirs`: the piece that took the place of one that is gone; `parents`: the
-    one that a new piece was cut from; `pieces`: keys of all that are made of something afterwards; `layers`: those left."""
+    """What an edit did to pieces and layers. `heirs`: the piece that took the place of one that is gone; `parents`:
+    the one that a new piece was cut from; `pieces`: keys of all that are made of something afterwards; `layers`: those
+    left."""
 
     heirs: Mapping[int, int] = field(default_factory=dict)
     parents: Mapping[int, int] = field(default_factory=dict)

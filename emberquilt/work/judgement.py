@@ -8,11 +8,16 @@ from .register import judgement
 def _lost_at(station: str):
     def judge(job: Job, _plan=None) -> list[Finding]:
         return [
-            Finding("decision-gone", station, lost.words, "A decision about what is no longer there is not kept.",
-                    part=lost.mark)
+            Finding(
+                "decision-gone",
+                station,
+                lost.words,
+                "A decision about what is no longer there is not kept.",
+                part=lost.mark,
+            )
             for lost in job.composition.decisions.whole.lost
             if lost.station == station
-        ]  # fmt: skip
+        ]
 
     return judge
 

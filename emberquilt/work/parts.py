@@ -34,8 +34,8 @@ EVEN_SHARE = 0.99
 
 @dataclass(frozen=True, slots=True)
 class PartId:
-    """One part of one copy; the same after every edit that leaves it. `piece` is the key of the piece that it stands for,
-    or under which it lies; `index` tells several of a kind apart, from 1."""
+    """One part of one copy; the same after every edit that leaves it. `piece` is the key of the piece that it stands
+    for, or under which it lies; `index` tells several of a kind apart, from 1."""
 
     role: str
     layer: int = 0
@@ -114,7 +114,8 @@ class Overlap:
 
 
 def overlap_of(upper: Coverage, lower: Coverage, place: int) -> Overlap:
-    """Which outlines share more than a hair with which. Kept with the upper coverage, one for each `place` behind it."""
+    """Which outlines share more than a hair with which. Kept with the upper coverage, one for each `place` behind
+    it."""
     return upper.against(("over", place), (lower,), lambda: _overlap(upper, lower))
 
 
@@ -176,7 +177,8 @@ class Job:
 
     @cached_property
     def grounds(self) -> tuple[Part, ...]:
-        """The backers that are cut because the rearmost layer is of several pieces and none of them holds the others."""
+        """The backers that are cut because the rearmost layer is of several pieces and none of them holds the
+        others."""
         rear, practice = self.rear, self.composition.practice
         if rear is None or rear.kind == "backer" or len(rear.without_openings.pieces) < 2:
             return ()
@@ -186,10 +188,17 @@ class Job:
         parts = [part for part in shapely.get_parts(outline).tolist() if part.area > 0]
         several = len(parts) > 1
         return tuple(
-            Part(PartId("ground", index=i if several else 0), 0, f"backer {i}" if several else "backer", part,
-                 practice.backer_material, practice.backer_mm, 0.0)
+            Part(
+                PartId("ground", index=i if several else 0),
+                0,
+                f"backer {i}" if several else "backer",
+                part,
+                practice.backer_material,
+                practice.backer_mm,
+                0.0,
+            )
             for i, part in enumerate(parts, 1)
-        )  # fmt: skip
+        )
 
     @property
     def ground_mm(self) -> float:
@@ -222,10 +231,17 @@ class Job:
             role = ROLES[layer.kind]
             for p in layer.without_openings.pieces:
                 made[p.key] = Part(
-                    PartId(role, layer.key, p.key), p.number, str(p.number), layer.coverage.by_key[p.key],
-                    self.material[p.key], self.thickness_mm[p.key], round(self.rests_mm[p.key] + p.shim_mm, 6),
-                    p.grain_deg or 0.0, _turn(self.material[p.key], p, shelf), p.coat,
-                )  # fmt: skip
+                    PartId(role, layer.key, p.key),
+                    p.number,
+                    str(p.number),
+                    layer.coverage.by_key[p.key],
+                    self.material[p.key],
+                    self.thickness_mm[p.key],
+                    round(self.rests_mm[p.key] + p.shim_mm, 6),
+                    p.grain_deg or 0.0,
+                    _turn(self.material[p.key], p, shelf),
+                    p.coat,
+                )
         return made
 
     @cached_property
@@ -243,9 +259,16 @@ class Job:
                     index = i if len(bodies) > 1 else 0
                     names = " and ".join(str(p.number) for p in group[:2]) + (" …" if len(group) > 2 else "")
                     made.append(
-                        Part(PartId("shim", layer.key, first.key, index=index), 0, f"shim {names}", part,
-                             practice.shim_material, first.shim_mm, self.rests_mm[first.key])
-                    )  # fmt: skip
+                        Part(
+                            PartId("shim", layer.key, first.key, index=index),
+                            0,
+                            f"shim {names}",
+                            part,
+                            practice.shim_material,
+                            first.shim_mm,
+                            self.rests_mm[first.key],
+                        )
+                    )
         return tuple(made)
 
     def _lifted_together(self, layer: Layer) -> list[list[Piece]]:
@@ -280,9 +303,16 @@ class Job:
             floor = min(self.rests_mm[p.key] for p in layer.without_openings.pieces) - stand.mm
             for i, outline in enumerate(places, 1):
                 made.append(
-                    Part(PartId("stand", layer.key, index=i), 0, f"spacer {i} of {len(places)}", outline,
-                         self.composition.practice.shim_material, stand.mm, round(floor, 6))
-                )  # fmt: skip
+                    Part(
+                        PartId("stand", layer.key, index=i),
+                        0,
+                        f"spacer {i} of {len(places)}",
+                        outline,
+                        self.composition.practice.shim_material,
+                        stand.mm,
+                        round(floor, 6),
+                    )
+                )
         return tuple(made)
 
     def _both_hide(self, layer: Layer) -> shapely.Geometry:
@@ -307,10 +337,19 @@ class Job:
             return ()
         outlines = mitred(self.composition.width_mm, self.composition.height_mm, rails.width_mm)
         return tuple(
-            Part(PartId("rail", index=i), 0, f"rail {i} of 4", outline, rails.material, rails.thickness_mm, 0.0,
-                 0.0 if i % 2 else 90.0, "half")
+            Part(
+                PartId("rail", index=i),
+                0,
+                f"rail {i} of 4",
+                outline,
+                rails.material,
+                rails.thickness_mm,
+                0.0,
+                0.0 if i % 2 else 90.0,
+                "half",
+            )
             for i, outline in enumerate(outlines, 1)
-        )  # fmt: skip
+        )
 
     @cached_property
     def base(self) -> tuple[Part, ...]:

@@ -36,8 +36,8 @@ class Dress:
     coat: str = ""
     """How it looks where that is not the wood's own finished colour: sRGB hex."""
     face: tuple = ()
-    """Where its wood lies on a board: the board's mark and the six numbers that take the picture's mm to the board's, row
-    by row."""
+    """Where its wood lies on a board: the board's mark and the six numbers that take the picture's mm to the board's,
+    row by row."""
 
 
 @dataclass(frozen=True, slots=True)

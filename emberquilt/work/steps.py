@@ -9,8 +9,8 @@ Done = frozenset[tuple[str, str]]
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """`minutes` of hands, then `wait_minutes` in which nobody is needed; `after` are keys of steps that must be done and
-    dry. `shares` are the minutes of each of its parts, as many as there are parts, or none where it is one thing.
+    """`minutes` of hands, then `wait_minutes` in which nobody is needed; `after` are keys of steps that must be done
+    and dry. `shares` are the minutes of each of its parts, as many as there are parts, or none where it is one thing.
     `each`: it is done, shown and ticked part by part. `why` it stands where it stands."""
 
     key: str
@@ -82,8 +82,8 @@ def left_of(steps: Sequence[Step], done: Done) -> tuple[Step, ...]:
 
 
 def _begun(steps: Sequence[Step], done: Done) -> list[Mapping[str, bool] | bool]:
-    """For each step the parts that a later one was ticked for; True where a step that waits for all of it was ticked and
-    the two share no part."""
+    """For each step the parts that a later one was ticked for; True where a step that waits for all of it was ticked
+    and the two share no part."""
     followers: dict[str, list[int]] = {}
     for i, step in enumerate(steps):
         for before in step.after:

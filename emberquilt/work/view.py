@@ -8,8 +8,8 @@ from .composition import Composition, Layer, Piece
 
 @dataclass(frozen=True)
 class Target:
-    """`layer` holds the chosen pieces where they lie in one; otherwise it is the layer that the page shows. `pieces` are
-    those chosen, openings among them, of any layer."""
+    """`layer` holds the chosen pieces where they lie in one; otherwise it is the layer that the page shows. `pieces`
+    are those chosen, openings among them, of any layer."""
 
     composition: Composition
     layer: Layer

@@ -93,7 +93,8 @@ class Desk:
         """What axe-core finds on this page, by rule and place."""
         self.page.evaluate(AXE.read_text(encoding="utf-8") + "; undefined")
         found = self.page.evaluate(
-            "async () => (await axe.run(document)).violations.map(v => [v.id, v.nodes.map(n => n.target.join(' ')).slice(0, 3)])"
+            "async () => (await axe.run(document)).violations.map(v => [v.id, v.nodes.map(n => "
+            "n.target.join(' ')).slice(0, 3)])"
         )
         return [f"{rule}: {places}" for rule, places in found]
 

@@ -35,7 +35,8 @@ def test_cutting_joining_and_opening_on_the_picture(desk):
     assert shapes(desk) == 7
     assert numbers(desk) == [1, 7]
     page.wait_for_function(
-        "() => document.querySelectorAll('#rule .left').length && !document.querySelector('#rule').innerText.includes('…')"
+        "() => document.querySelectorAll('#rule .left').length && "
+        "!document.querySelector('#rule').innerText.includes('…')"
     )
     desk.press("j")
     assert shapes(desk) == 6
@@ -75,7 +76,8 @@ def test_a_junction_is_dragged_and_a_seam_redrawn(desk):
         desk.drag(desk.at(30, 30), desk.at(36, 34))
     desk.settle()
     points = page.evaluate(
-        "emberPanel.shape(1) && fetch(document.getElementById('dress-slot').dataset.shapes).then(a => a.json()).then(s => s.shapes[0][1])"
+        "emberPanel.shape(1) && "
+        "fetch(document.getElementById('dress-slot').dataset.shapes).then(a => a.json()).then(s => s.shapes[0][1])"
     )
     assert "36." in points or "35.9" in points
     desk.click(15, 15)
@@ -152,7 +154,8 @@ def test_corners_points_and_more_tones_are_marked_on_the_drawing(desk, tmp_path)
     def settled(turn: int) -> None:
         # a knob that is let go asks by itself, so there may be one try more than buttons were pressed
         page.wait_for_function(
-            "(least) => { const p = document.querySelector('#panel[data-ready=yes]'); return p && Number(p.dataset.scene.split('t=').pop()) >= least; }",
+            "(least) => { const p = document.querySelector('#panel[data-ready=yes]'); return p "
+            "&& Number(p.dataset.scene.split('t=').pop()) >= least; }",
             arg=turn,
         )
         page.wait_for_selector("#finding", state="detached")

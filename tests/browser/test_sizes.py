@@ -19,7 +19,9 @@ from workshop.stations.rule import NAMES
 pytestmark = pytest.mark.browser
 WIDTHS = {390: 844, 768: 1024, 1280: 800}
 REFUSED = """window.refused = [];
-document.addEventListener("securitypolicyviolation", (e) => window.refused.push(`${e.violatedDirective} ${e.blockedURI}`));
+document.addEventListener("securitypolicyviolation", (e) =>
+  window.refused.push(`${e.violatedDirective} ${e.blockedURI}`),
+);
 """
 
 

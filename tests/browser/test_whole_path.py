@@ -97,7 +97,8 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     desk.settle()
     assert row.pieces.get(number=head).grain_deg == pytest.approx(45, abs=4)
     spot = page.evaluate(
-        "() => { const s = emberPanel.shape([...emberPanel.chosen][0]); return [s.x, s.y, Math.max(0.8 * s.r, 22 / emberPanel.view.scale)]; }"
+        "() => { const s = emberPanel.shape([...emberPanel.chosen][0]); return [s.x, s.y, "
+        "Math.max(0.8 * s.r, 22 / emberPanel.view.scale)]; }"
     )
     reach = spot[2] * 2**-0.5
     with desk.answer():

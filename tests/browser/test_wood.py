@@ -51,7 +51,8 @@ def test_woods_are_found_taken_and_seen_as_the_picture_of_the_result(desk, work)
     x, y = desk.at(75, 15)
     box = page.locator("#panel").bounding_box()
     red = page.evaluate(
-        "([x, y]) => [...document.querySelectorAll('#panel canvas')].map((c) => [...c.getContext('2d').getImageData(x, y, 1, 1).data]).find((p) => p[3] === 255)",
+        "([x, y]) => [...document.querySelectorAll('#panel canvas')].map((c) => "
+        "[...c.getContext('2d').getImageData(x, y, 1, 1).data]).find((p) => p[3] === 255)",
         [round(x - box["x"]), round(y - box["y"])],
     )
     assert red[0] > 2 * red[2]

@@ -7,7 +7,8 @@ from emberquilt.wood.match import SCALE, SHORT, Problem
 
 
 def proven(task: Problem, seconds: float = 60.0, hint=None) -> tuple[int, int, str]:
-    """Least cost found, lower bound, and the solver's status. Shortage is rounded to whole numbers as in the problem."""
+    """Least cost found, lower bound, and the solver's status. Shortage is rounded to whole numbers as in the
+    problem."""
     n, m = task.cost.shape
     model = cp_model.CpModel()
     x = [[model.new_bool_var("") for _ in range(m)] for _ in range(n)]

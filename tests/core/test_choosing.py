@@ -132,7 +132,8 @@ def test_how_the_picture_is_shown():
 
 
 def test_every_seam_is_rated():
-    """Walnut beside holly separates, cherry beside alder shades, walnut beside walnut is lost; a clear step parts near tones."""
+    """Walnut beside holly separates, cherry beside alder shades, walnut beside walnut is lost; a clear step parts near
+    tones."""
     coverage = grid(4, 1)
     work = composition(coverage, {1: "holly", 2: "walnut", 3: "walnut", 4: "bog_oak"})
     assert [r.reading for r in seams(work)] == ["reads", "melts", "shades"]

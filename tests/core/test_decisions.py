@@ -1,5 +1,5 @@
-"""Decisions travel with edits: what was drawn follows the picture, what was said of pieces goes to their heirs, and what
-loses its subject is said and not kept."""
+"""Decisions travel with edits: what was drawn follows the picture, what was said of pieces goes to their heirs, and
+what loses its subject is said and not kept."""
 
 import json
 

@@ -95,7 +95,8 @@ def test_a_tilted_photo_of_a_pattern_is_straightened():
     knobs = knobs_of({"corners": json.dumps(shares), "kind": "line"}, "mm")
     found = propose(cv2.imencode(".png", photo)[1].tobytes(), Length(300), knobs)
     assert found.faces == pytest.approx(40, abs=1)
-    # a tilted sheet is only as long as its longer sides in the picture: the shape comes back within a few parts in a hundred
+    # a tilted sheet is only as long as its longer sides in the picture: the shape comes back within a few parts in a
+    # hundred
     assert found.height_mm == pytest.approx(200, rel=0.05)
 
 
@@ -105,7 +106,8 @@ def test_a_tilted_photo_of_a_pattern_is_straightened():
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "camera"])
 @pytest.mark.parametrize("by", ["lightness", "colour"])
 def test_a_photo_falls_into_tones_near_to_it(name, by):
-    """scikit-image's sample pictures: the pieces painted with their tones are nearer to the picture than fewer tones are."""
+    """scikit-image's sample pictures: the pieces painted with their tones are nearer to the picture than fewer tones
+    are."""
     picture = getattr(skimage.data, name)()
     rgb = picture if picture.ndim == 3 else np.dstack([picture] * 3)
     errors = []
@@ -178,7 +180,10 @@ def by_colour(found) -> dict[str, float]:
 
 
 def test_what_lies_in_front_hides_what_is_behind():
-    body = '<rect width="100" height="100" fill="#336699"/><circle cx="50" cy="50" r="30" fill="#cc3300"/><circle cx="50" cy="50" r="10" fill="#336699"/>'
+    body = (
+        '<rect width="100" height="100" fill="#336699"/><circle cx="50" cy="50" r="30" '
+        'fill="#cc3300"/><circle cx="50" cy="50" r="10" fill="#336699"/>'
+    )
     found = propose(svg(body), Length(100), Knobs(kind="painted"))
     disc, eye = shapely.Point(50, 50).buffer(30, quad_segs=64).area, shapely.Point(50, 50).buffer(10, quad_segs=64).area
     assert by_colour(found) == pytest.approx({"#336699": 10000 - disc + eye, "#cc3300": disc - eye}, rel=2e-3)
@@ -186,17 +191,43 @@ def test_what_lies_in_front_hides_what_is_behind():
 
 
 PAINTED = {
-    "group and transform": ('<g transform="translate(50 0) scale(0.5)" fill="#aa0000"><rect x="0" y="0" width="100" height="100"/></g>', {"#aa0000": 2500}),
-    "use": ('<defs><rect id="r" width="20" height="20"/></defs><use href="#r" x="10" y="10" fill="#aa0000"/><use href="#r" x="60" y="60" fill="#00aa00"/>', {"#aa0000": 400, "#00aa00": 400}),
-    "clip path": ('<defs><clipPath id="c"><rect x="0" y="0" width="50" height="100"/></clipPath></defs><rect width="100" height="100" fill="#aa0000" clip-path="url(#c)"/>', {"#aa0000": 5000}),
-    "gradient as its mean": ('<defs><linearGradient id="g"><stop offset="0" stop-color="#000000"/><stop offset="1" stop-color="#c80000"/></linearGradient></defs><rect width="100" height="100" fill="url(#g)"/>', {"#640000": 10000}),
-    "see-through over white": ('<rect width="100" height="100" fill="#ff0000" fill-opacity="0.5"/>', {"#ff7f7f": 10000}),
-    "even-odd": ('<path fill="#aa0000" fill-rule="evenodd" d="M0 0H100V100H0Z M25 25H75V75H25Z"/><path fill="#0000aa" d="M40 40H60V60H40Z"/>', {"#aa0000": 7500, "#0000aa": 400}),
+    "group and transform": (
+        '<g transform="translate(50 0) scale(0.5)" fill="#aa0000"><rect x="0" y="0" width="100" height="100"/></g>',
+        {"#aa0000": 2500},
+    ),
+    "use": (
+        '<defs><rect id="r" width="20" height="20"/></defs><use href="#r" x="10" y="10" '
+        'fill="#aa0000"/><use href="#r" x="60" y="60" fill="#00aa00"/>',
+        {"#aa0000": 400, "#00aa00": 400},
+    ),
+    "clip path": (
+        '<defs><clipPath id="c"><rect x="0" y="0" width="50" height="100"/></clipPath></defs><rect '
+        'width="100" height="100" fill="#aa0000" clip-path="url(#c)"/>',
+        {"#aa0000": 5000},
+    ),
+    "gradient as its mean": (
+        '<defs><linearGradient id="g"><stop offset="0" stop-color="#000000"/><stop offset="1" '
+        'stop-color="#c80000"/></linearGradient></defs><rect width="100" height="100" fill="url(#g)"/>',
+        {"#640000": 10000},
+    ),
+    "see-through over white": (
+        '<rect width="100" height="100" fill="#ff0000" fill-opacity="0.5"/>',
+        {"#ff7f7f": 10000},
+    ),
+    "even-odd": (
+        '<path fill="#aa0000" fill-rule="evenodd" d="M0 0H100V100H0Z M25 25H75V75H25Z"/><path '
+        'fill="#0000aa" d="M40 40H60V60H40Z"/>',
+        {"#aa0000": 7500, "#0000aa": 400},
+    ),
     "nonzero ring": ('<path fill="#aa0000" d="M0 0H100V100H0Z M25 25V75H75V25Z"/>', {"#aa0000": 7500}),
     "self-crossing": ('<path fill="#aa0000" d="M0 0L100 100L100 0L0 100Z"/>', {"#aa0000": 5000}),
     "open path is closed": ('<path fill="#aa0000" d="M0 0H100V100H0"/>', {"#aa0000": 10000}),
-    "hidden and empty": ('<rect width="100" height="100" fill="#aa0000"/><rect width="50" height="50" fill="#00ff00" display="none"/><rect width="0" height="9" fill="#00ff00"/>', {"#aa0000": 10000}),
-}  # fmt: skip
+    "hidden and empty": (
+        '<rect width="100" height="100" fill="#aa0000"/><rect width="50" height="50" fill="#00ff00" '
+        'display="none"/><rect width="0" height="9" fill="#00ff00"/>',
+        {"#aa0000": 10000},
+    ),
+}
 
 
 @pytest.mark.parametrize("name", PAINTED)
@@ -207,7 +238,10 @@ def test_painted_shapes_of_every_sort(name):
 
 
 def test_drawn_lines_are_seams_or_pieces():
-    body = '<rect x="5" y="5" width="90" height="90" fill="#ddcc99" stroke="#000000" stroke-width="4"/><path d="M50 5V95" stroke="#000000" stroke-width="4" fill="none"/>'
+    body = (
+        '<rect x="5" y="5" width="90" height="90" fill="#ddcc99" stroke="#000000" '
+        'stroke-width="4"/><path d="M50 5V95" stroke="#000000" stroke-width="4" fill="none"/>'
+    )
     seams = propose(svg(body), Length(90), Knobs(kind="painted", strokes="seams"))
     assert by_colour(seams) == pytest.approx({"#ddcc99": 8100}, rel=1e-3)
     assert len(seams.coverage) == 2
@@ -426,8 +460,12 @@ BAD = {
     "too many words": (b"word " * 200, Knobs(kind="text"), "Up to 120"),
     "words in no code": (b"\xff\xfe\x00", Knobs(kind="text"), "UTF-8"),
     "no such font": (b"x", Knobs(kind="text", font="nonsense"), "no font"),
-    "corners that enclose nothing": (png(np.full((200, 200, 3), 255, np.uint8)), Knobs(corners=((0, 0), (1, 1), (1, 0), (0, 1))), "enclose no sheet"),
-}  # fmt: skip
+    "corners that enclose nothing": (
+        png(np.full((200, 200, 3), 255, np.uint8)),
+        Knobs(corners=((0, 0), (1, 1), (1, 0), (0, 1))),
+        "enclose no sheet",
+    ),
+}
 
 
 @pytest.mark.parametrize("name", BAD)
@@ -468,10 +506,16 @@ def test_an_animated_picture_gives_its_first_frame():
 @pytest.mark.parametrize(
     ("values", "problem"),
     [
-        ({"tones": "99"}, BadChoice), ({"tones": "many"}, BadChoice), ({"kind": "poem"}, BadChoice), ({"corners": "x"}, BadChoice),
-        ({"corners": "[[0,0]]"}, BadChoice), ({"gap_mm": "9 m"}, BadLength), ({"more": "[1]"}, BadChoice), ({"smallest_mm": "wide"}, BadLength),
+        ({"tones": "99"}, BadChoice),
+        ({"tones": "many"}, BadChoice),
+        ({"kind": "poem"}, BadChoice),
+        ({"corners": "x"}, BadChoice),
+        ({"corners": "[[0,0]]"}, BadChoice),
+        ({"gap_mm": "9 m"}, BadLength),
+        ({"more": "[1]"}, BadChoice),
+        ({"smallest_mm": "wide"}, BadLength),
     ],
-)  # fmt: skip
+)
 def test_knobs_that_make_no_sense(values, problem):
     with pytest.raises(problem):
         knobs_of(values, "mm")
@@ -479,9 +523,15 @@ def test_knobs_that_make_no_sense(values, problem):
 
 @pytest.mark.parametrize(
     "values",
-    [{"how": "points", "size": "10mm"}, {"how": "nonsense"}, {"how": "dpi", "size": "0"}, {"how": "width", "size": "-3"}, {"size": "abc"},
-     {"how": "points", "size": "0", "points": "[[0,0],[1,1]]"}],
-)  # fmt: skip
+    [
+        {"how": "points", "size": "10mm"},
+        {"how": "nonsense"},
+        {"how": "dpi", "size": "0"},
+        {"how": "width", "size": "-3"},
+        {"size": "abc"},
+        {"how": "points", "size": "0", "points": "[[0,0],[1,1]]"},
+    ],
+)
 def test_sizes_that_make_no_sense(values):
     with pytest.raises((BadChoice, BadLength)):
         size_of(values, "mm")

@@ -13,7 +13,9 @@ from emberquilt.units import Length
 
 
 def svg(body: str, size: str = 'width="100mm" height="100mm" viewBox="0 0 100 100"', head: str = "") -> bytes:
-    return f'{head}<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" {size}>{body}</svg>'.encode()
+    return (
+        f'{head}<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" {size}>{body}</svg>'
+    ).encode()
 
 
 def areas(data: bytes, width: float = 100.0, **options) -> list[float]:

@@ -18,7 +18,8 @@ from tests.core.proof import proven
 
 
 def coloured(count: int, colours: int, seed: int, boards: bool = False) -> Composition:
-    """Voronoi cells in colours near those of woods, from random middles; boards of every second wood where asked for."""
+    """Voronoi cells in colours near those of woods, from random middles; boards of every second wood where asked
+    for."""
     rng = np.random.default_rng(seed)
     coverage = cells(count, seed)
     codes = [code for code, wood in woods().items() if wood.kind != "sheet"]

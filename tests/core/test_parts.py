@@ -1,4 +1,5 @@
-"""The work as parts: where each lies, how thick it is, what meets what, what is seen; against Shapely by another way."""
+"""The work as parts: where each lies, how thick it is, what meets what, what is seen; against Shapely by another
+way."""
 
 from dataclasses import replace
 
@@ -58,7 +59,8 @@ def stacks(draw) -> Composition:
 @settings(max_examples=40)
 @given(stacks())
 def test_what_lies_on_what_is_what_shapely_says(work):
-    """Independent route: a loop over all pairs of parts, heights by the highest top below, areas by plain intersection."""
+    """Independent route: a loop over all pairs of parts, heights by the highest top below, areas by plain
+    intersection."""
     job = job_of(work)
     parts = list(job.of_one)
     touching = {(c.a, c.b): c.area_mm2 for c in contacts_of(job) if c.kind == "face"}

@@ -121,8 +121,22 @@ def test_boards_count_once_and_only_where_thick_enough():
 @pytest.mark.parametrize(
     ("thickness_in", "quarters"),
     # standard thicknesses of hardwood planed on both sides, from memory of the rules for measuring it
-    [(0.125, 4), (0.75, 4), (13 / 16, 4), (0.875, 5), (1.0, 5), (1 + 1 / 16, 5), (1.25, 6), (1.5, 8), (1.75, 8), (2.0, 10), (3.5, 16), (4.0, 16), (4.2, 17)],
-)  # fmt: skip
+    [
+        (0.125, 4),
+        (0.75, 4),
+        (13 / 16, 4),
+        (0.875, 5),
+        (1.0, 5),
+        (1 + 1 / 16, 5),
+        (1.25, 6),
+        (1.5, 8),
+        (1.75, 8),
+        (2.0, 10),
+        (3.5, 16),
+        (4.0, 16),
+        (4.2, 17),
+    ],
+)
 def test_stock_is_bought_by_its_nominal_thickness(thickness_in, quarters):
     assert nominal_quarters(thickness_in * 25.4) == quarters
 

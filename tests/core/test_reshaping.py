@@ -25,8 +25,13 @@ def same(a: Composition, b: Composition) -> None:
     for one, other in zip(a.layers, b.layers, strict=True):
         assert one.pieces == other.pieces
         assert (one.key, one.name, one.kind, one.thickness_mm, one.note, one.trim_flush) == (
-            other.key, other.name, other.kind, other.thickness_mm, other.note, other.trim_flush
-        )  # fmt: skip
+            other.key,
+            other.name,
+            other.kind,
+            other.thickness_mm,
+            other.note,
+            other.trim_flush,
+        )
         assert all(one.coverage.by_key[k].equals_exact(other.coverage.by_key[k]) for k in one.coverage.keys)
 
 
@@ -153,7 +158,8 @@ def coloured(work: Composition, colours: dict[int, str]) -> Composition:
 
 
 def test_tones_become_sheets_that_reach_under_each_other():
-    """A target of three rings: each sheet is the disc of its tone and everything inside it, hollow where nothing is glued."""
+    """A target of three rings: each sheet is the disc of its tone and everything inside it, hollow where nothing is
+    glued."""
     rings = [shapely.Point(100, 100).buffer(r, quad_segs=32) for r in (100, 70, 40)]
     from emberquilt.outline.coverage import Coverage, on_grid
 
@@ -254,7 +260,7 @@ def test_a_bridge_holds_what_would_fall_out():
         ("drop_layer", [], {}, BadChoice, "only layer"),
         ("bridge", [1], {}, BadChoice, "held already"),
     ],
-)  # fmt: skip
+)
 def test_what_makes_no_sense_is_said(verb, keys, values, problem, words):
     with pytest.raises(problem, match=words):
         edit(composition(grid(3, 3)), verb, keys, values)

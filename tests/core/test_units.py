@@ -71,9 +71,16 @@ def test_what_a_field_shows_comes_back_as_it_was(mm, unit, denominator):
 
 @pytest.mark.parametrize(
     ("mm", "unit", "shown"),
-    [(19.05, "in", "3/4 in"), (19.0, "in", "19 mm"), (149.4, "in", "149.4 mm"), (19.049999999999997, "in", "3/4 in"),
-     (19.049999999999997, "mm", "19.05 mm"), (0.396875, "in", "1/64 in"), (0, "in", "0 in")],
-)  # fmt: skip
+    [
+        (19.05, "in", "3/4 in"),
+        (19.0, "in", "19 mm"),
+        (149.4, "in", "149.4 mm"),
+        (19.049999999999997, "in", "3/4 in"),
+        (19.049999999999997, "mm", "19.05 mm"),
+        (0.396875, "in", "1/64 in"),
+        (0, "in", "0 in"),
+    ],
+)
 def test_fields_show_fractions_only_where_they_are_true(mm, unit, shown):
     assert exact_length(mm, unit) == shown
 

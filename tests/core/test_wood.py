@@ -119,7 +119,8 @@ def test_angles_to_the_grain_are_acute(a, b):
 
 
 def test_movement_as_the_handbook_reckons():
-    """dD = D C (M2 - M1), chapter 13; a flat-sawn red oak board of 200 mm from 6 to 10 %: 200 x .00369 x 4 = 2.95 mm."""
+    """dD = D C (M2 - M1), chapter 13; a flat-sawn red oak board of 200 mm from 6 to 10 %: 200 x .00369 x 4 = 2.95
+    mm."""
     assert movement_mm(wood("oak_red"), 200, 6, 10) == pytest.approx(2.952)
     assert movement_mm(wood("oak_red"), 200, 10, 6) == pytest.approx(-2.952)
     assert movement_mm(wood("oak_red"), 200, 6, 10, cut="quarter") == pytest.approx(200 * 0.00158 * 4)

@@ -47,10 +47,13 @@ def upload(data: bytes, name: str = "drawing.svg") -> SimpleUploadedFile:
     return SimpleUploadedFile(name, data)
 
 
+def laid(response) -> str:
+    """A page as a browser lays it out: how its source is broken into lines does not count."""
+    return re.sub(r"\s*([<>])\s*", r"\1", re.sub(r"\s+", " ", response.content.decode()))
+
+
 def said(response) -> str:
     """The sentence that a page shows."""
-    text = response.content.decode()
-    found = re.search(r'<div id="said"[^>]*><p>(.*?) <button', text, re.S) or re.search(
-        r"did not work</h2><p>(.*?)</p>", text, re.S
-    )
+    text = laid(response)
+    found = re.search(r'<div id="said"[^>]*><p>(.*?)<button', text) or re.search(r"did not work</h2><p>(.*?)</p>", text)
     return found[1] if found else ""

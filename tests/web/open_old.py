@@ -1,5 +1,5 @@
-"""Opens a database of an earlier version in a process of its own: migrated, every page asked for, all edits taken back and
-made again. Prints what was found as JSON. Run with EMBERQUILT_HOME at the folder that holds it."""
+"""Opens a database of an earlier version in a process of its own: migrated, every page asked for, all edits taken back
+and made again. Prints what was found as JSON. Run with EMBERQUILT_HOME at the folder that holds it."""
 
 import json
 import os

@@ -8,7 +8,7 @@ from django.test import override_settings
 from django.utils import timezone
 
 from emberquilt.bench.cards import cards
-from tests.web.conftest import said
+from tests.web.conftest import laid, said
 from workshop.bench import actions as bench
 from workshop.bench.models import Event, Timer
 from workshop.compositions.models import Composition
@@ -93,7 +93,7 @@ def test_in_copies_each_card_says_which_and_a_stack_is_ticked_at_once(client, re
 def test_the_clock_survives_a_reload_and_a_restart(client, ready):
     client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "start"})
     Timer.objects.update(running_since=timezone.now() - dt.timedelta(minutes=3))
-    text = client.get(f"/picture/{ready.uid}/bench/").content.decode()
+    text = laid(client.get(f"/picture/{ready.uid}/bench/"))
     assert 'data-running="yes"' in text
     assert ">3:0" in text
     client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "pause"})

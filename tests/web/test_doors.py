@@ -113,9 +113,15 @@ def left(person):
     """A draft that a worker was in the middle of when it was killed."""
     svg = b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0H90V60H0Z M45 0V60" fill="none" stroke="#000"/></svg>'
     return Draft.objects.create(
-        owner=person, name="Left", file_name="left.svg", data=svg, knobs={"how": "width", "size": "9 in"},
-        state=Draft.State.WORKING, turn=3, share=0.4,
-    )  # fmt: skip
+        owner=person,
+        name="Left",
+        file_name="left.svg",
+        data=svg,
+        knobs={"how": "width", "size": "9 in"},
+        state=Draft.State.WORKING,
+        turn=3,
+        share=0.4,
+    )
 
 
 def test_work_whose_worker_is_gone_is_taken_up_once(left):
@@ -298,9 +304,11 @@ def test_behind_a_server_with_tls_people_sign_in_and_work(tmp_path):
         token = re.search(r'name="csrfmiddlewaretoken" value="(\w+)"', page)[1]
         form = {"username": "ash", "password": "a long enough word", "csrfmiddlewaretoken": token, "next": "/"}
         sent = through | {
-            "Content_Type": "application/x-www-form-urlencoded", "Cookie": cookie.split(";")[0],
-            "Origin": "https://quilt.example.org", "Referer": "https://quilt.example.org/enter/",
-        }  # fmt: skip
+            "Content_Type": "application/x-www-form-urlencoded",
+            "Cookie": cookie.split(";")[0],
+            "Origin": "https://quilt.example.org",
+            "Referer": "https://quilt.example.org/enter/",
+        }
         answer, _ = server.ask("POST", "/enter/", urlencode(form), **sent)
         assert (answer.status, answer.getheader("Location")) == (302, "/")
         assert all("Secure" in value for name, value in answer.getheaders() if name == "Set-Cookie")

@@ -19,8 +19,8 @@ VERSIONS = (1, 2, 3)
 
 @pytest.mark.parametrize("version", VERSIONS)
 def test_a_project_file_of_every_version_is_read_and_planned(version):
-    """Twelve squares on which everything was decided that its time knew. 7 was to be sawn first and is gone since: that is
-    said, and not kept."""
+    """Twelve squares on which everything was decided that its time knew. 7 was to be sawn first and is gone since:
+    that is said, and not kept."""
     project = read_planned((OLD / f"version-{version}.ember").read_bytes())
     work = project.composition
     decided = work.decisions

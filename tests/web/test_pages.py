@@ -173,7 +173,10 @@ def test_a_shape_may_be_kept_for_ever_because_its_address_changes(client, work):
 
 
 def test_a_drawings_own_scripts_stay_dead(client, person):
-    evil = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><script>alert(1)</script><rect width="9" height="9"/></svg>'
+    evil = (
+        b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><script>alert(1)</script><rect '
+        b'width="9" height="9"/></svg>'
+    )
     client.post("/bring/", {"drawing": upload(evil), "width": "10 in"})
     draft = Draft.objects.get()
     response = client.get(f"/draft/{draft.uid}/source")

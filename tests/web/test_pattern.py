@@ -1,4 +1,5 @@
-"""Edits of outlines and layers through the pages: what they write, what the answer carries, and that all can be taken back."""
+"""Edits of outlines and layers through the pages: what they write, what the answer carries, and that all can be taken
+back."""
 
 import json
 import re
@@ -50,7 +51,7 @@ EDITS = [
     ("add_layer", "", {"kind": "backer"}),
     ("layer", "", {"name": "Front", "note": "painted", "trim_flush": "yes"}),
     ("number", "1", {"number": "77"}),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("verb", "pieces", "values"), EDITS)
@@ -110,11 +111,20 @@ def test_an_older_page_does_not_cut_a_newer_picture(page, client, work):
 @pytest.mark.parametrize(
     ("verb", "pieces", "values"),
     [
-        ("split", "1", {"points": "[[1,1]]"}), ("split", "1", {"points": "<script>"}), ("join", "1,6", {}), ("stack", "", {}),
-        ("bridge", "1", {}), ("resize", "", {"width": "40 m"}), ("seam", "1", {"points": "[[1,1],[2,2]]"}), ("drop_layer", "", {}),
-        ("layer", "", {"kind": "cake"}), ("smooth", "", {}), ("fill", "1", {}), ("repeat", "1", {"times": "-4"}),
+        ("split", "1", {"points": "[[1,1]]"}),
+        ("split", "1", {"points": "<script>"}),
+        ("join", "1,6", {}),
+        ("stack", "", {}),
+        ("bridge", "1", {}),
+        ("resize", "", {"width": "40 m"}),
+        ("seam", "1", {"points": "[[1,1],[2,2]]"}),
+        ("drop_layer", "", {}),
+        ("layer", "", {"kind": "cake"}),
+        ("smooth", "", {}),
+        ("fill", "1", {}),
+        ("repeat", "1", {"times": "-4"}),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_done_changes_nothing(page, work, verb, pieces, values):
     before = state(work)
     answer = page.do(work, "pattern", verb, pieces, **values)

@@ -13,7 +13,7 @@ from emberquilt.errors import EmberError
 from tests.conftest import composition, grid
 from tests.nasty import WRONG, places, project_file, sound_document
 from tests.walks import chosen, small_work, steps
-from tests.web.conftest import said, upload
+from tests.web.conftest import laid, said, upload
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.entry.middleware import local_person
@@ -192,14 +192,14 @@ def test_two_hundred_works_are_all_reachable_and_found_by_name(client, person):
     many(person, 200)
     found, address = set(), "/"
     for _ in range(20):
-        text = client.get(address).content.decode()
+        text = laid(client.get(address))
         found |= set(re.findall(r'href="/picture/([0-9a-f-]{36})/', text))
         older = re.search(r'<a href="(\?page=\d+)">older works</a>', text)
         if older is None:
             break
         address = "/" + older[1]
     assert found == {str(uid) for uid in person.compositions.values_list("uid", flat=True)}
-    text = client.get("/?find=teapot+137").content.decode()
+    text = laid(client.get("/?find=teapot+137"))
     assert str(person.compositions.get(name="Teapot 137").uid) in text
     assert "1 of 200 works" in text
     assert "No work is called that" in client.get("/?find=windmill").content.decode()
@@ -293,7 +293,7 @@ def test_a_shop_form_sent_back_unchanged_changes_nothing(client, person, page, w
     client.post("/shop/practice/", {"ruler_across_mm": "149.4 mm", "shim_inset_mm": "3.7 mm"})
     shop.refresh_from_db()
     kept = shop.practice
-    text = client.get("/shop/").content.decode()
+    text = laid(client.get("/shop/"))
     sent = dict(re.findall(r'<input id="p-(\w+)" name="\w+" autocomplete="off" value="([^"]*)"', text))
     assert len(sent) > 10
     client.post("/shop/practice/", sent)

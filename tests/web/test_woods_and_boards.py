@@ -1,4 +1,5 @@
-"""Woods and boards of one's own, palettes and packs, places on boards and the picture at print size, through the pages."""
+"""Woods and boards of one's own, palettes and packs, places on boards and the picture at print size, through the
+pages."""
 
 import json
 from dataclasses import replace
@@ -10,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.conftest import composition, grid
 from tests.core.test_rack import PATCH, photo_of
-from tests.web.conftest import said
+from tests.web.conftest import laid, said
 from workshop import progress
 from workshop.compositions import actions, store
 from workshop.compositions.plans import plan_of
@@ -44,9 +45,9 @@ def image_of(response) -> np.ndarray:
 
 
 def test_suggestions_are_told_before_they_are_taken(client, page, coloured):
-    text = client.get(f"/picture/{coloured.uid}/suggest/?scope=all").content.decode()
+    text = laid(client.get(f"/picture/{coloured.uid}/suggest/?scope=all"))
     for name in ("Walnut", "Holly", "Padauk", "Cherry", "Ebony", "Poplar"):
-        assert f"<b>{name}</b> 0 off" in text
+        assert f"<b>{name}</b>0 off" in text
     assert not coloured.pieces.exclude(wood="").exists()
     page.do(coloured, "wood", "lock", "2")
     assert page.do(coloured, "wood", "suggest", scope="all").status_code == 200
@@ -206,8 +207,13 @@ def test_an_own_wood_travels_with_the_project_file(client, page, coloured, perso
 
 def shot(**marks) -> dict:
     data, corners, _ = photo_of("walnut", 600, 150, (1.0, 0.8, 0.55))
-    return {"photo": SimpleUploadedFile("board.png", data), "width": "150 mm",
-            "corners": json.dumps(corners), "patch": json.dumps([PATCH]), "reference": "white"} | marks  # fmt: skip
+    return {
+        "photo": SimpleUploadedFile("board.png", data),
+        "width": "150 mm",
+        "corners": json.dumps(corners),
+        "patch": json.dumps([PATCH]),
+        "reference": "white",
+    } | marks
 
 
 def test_a_photo_becomes_the_face_of_a_board(client, board):
@@ -376,7 +382,7 @@ def test_the_picture_at_print_size_is_made_outside_the_request(client, page, col
 
 def test_a_stopped_picture_is_not_made(client, coloured):
     made = FinalPicture.objects.create(composition=coloured, revision=coloured.revision, dpi=100)
-    assert "stop</button>" in client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
+    assert "stop</button>" in laid(client.get(f"/picture/{coloured.uid}/final/", headers=HTMX))
     assert "Stopped." in client.post(f"/picture/{coloured.uid}/final/stop/", headers=HTMX).content.decode()
     tasks.make_final.call(made.pk, made.turn)
     made.refresh_from_db()

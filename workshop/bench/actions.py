@@ -190,10 +190,16 @@ def sawing_ratio(owner) -> float:
 
 def log_of(row: Composition) -> tuple[dict, ...]:
     return tuple(
-        {"part": e.part, "step": e.step, "what": e.what, "minutes": e.minutes,
-         "estimate_minutes": e.estimate_minutes, "at": e.at.astimezone(dt.UTC).isoformat()}
+        {
+            "part": e.part,
+            "step": e.step,
+            "what": e.what,
+            "minutes": e.minutes,
+            "estimate_minutes": e.estimate_minutes,
+            "at": e.at.astimezone(dt.UTC).isoformat(),
+        }
         for e in row.events.all()
-    )  # fmt: skip
+    )
 
 
 def keep_log(row: Composition, log) -> None:
@@ -206,7 +212,14 @@ def keep_log(row: Composition, log) -> None:
             raise BadChoice("A date in this file's log is damaged.") from None
         at = at if at.tzinfo else at.replace(tzinfo=dt.UTC)
         events.append(
-            Event(composition=row, part=entry["part"], step=entry["step"], what=entry["what"],
-                  minutes=entry["minutes"], estimate_minutes=entry.get("estimate_minutes"), at=at)
-        )  # fmt: skip
+            Event(
+                composition=row,
+                part=entry["part"],
+                step=entry["step"],
+                what=entry["what"],
+                minutes=entry["minutes"],
+                estimate_minutes=entry.get("estimate_minutes"),
+                at=at,
+            )
+        )
     Event.objects.bulk_create(events)

@@ -106,8 +106,8 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) ->
 
 
 def _scene(plan: Plan, now: Card) -> Scene:
-    """The part lit among its neighbours, its arrow on it, start and pilot holes where it is sawn; where the card is about
-    more, all that it is about is lit on the whole work."""
+    """The part lit among its neighbours, its arrow on it, start and pilot holes where it is sawn; where the card is
+    about more, all that it is about is lit on the whole work."""
     composition = plan.composition
     lit = {int(name) for key in now.parts if (name := any_copy(key)).isdecimal()}
     if not now.piece:

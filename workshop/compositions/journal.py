@@ -58,8 +58,8 @@ def as_json(edit: Edit) -> dict[str, Any]:
 
 
 def from_json(values: dict[str, Any], now: Composition) -> Edit:
-    """Back from `as_json`, for a work as it stands before the edit. Entries of the time when decisions were loose pins and
-    boards stood among the fields of pieces are read as what they say today."""
+    """Back from `as_json`, for a work as it stands before the edit. Entries of the time when decisions were loose pins
+    and boards stood among the fields of pieces are read as what they say today."""
     outlines, born = values.get("outlines"), values.get("born")
     changed = dict(zip(outlines["keys"], _unsqueezed(outlines["wkb"]), strict=True)) if outlines else {}
     places: dict[str, Placement | None] = {

@@ -9,16 +9,37 @@ from emberquilt.practice import Practice
 from .models import Draft
 
 WORDS = {
-    "kind": "Read it as", "smallest_mm": "No piece narrower than", "gap_mm": "Bridge gaps up to", "smooth": "Smoothness", "ink": "Ink darkness",
-    "tones": "Tones", "by": "Told apart", "more_tones": "Tones there", "outside": "Paper round it", "strokes": "Drawn lines are", "page": "Page",
-    "font": "Letters in", "letters": "Cut as", "spacing": "Apart, % of their height", "bend_deg": "Bent over, degrees", "outline": "Outline",
-    "margin_mm": "Margin", "across": "Width to height",
-}  # fmt: skip
+    "kind": "Read it as",
+    "smallest_mm": "No piece narrower than",
+    "gap_mm": "Bridge gaps up to",
+    "smooth": "Smoothness",
+    "ink": "Ink darkness",
+    "tones": "Tones",
+    "by": "Told apart",
+    "more_tones": "Tones there",
+    "outside": "Paper round it",
+    "strokes": "Drawn lines are",
+    "page": "Page",
+    "font": "Letters in",
+    "letters": "Cut as",
+    "spacing": "Apart, % of their height",
+    "bend_deg": "Bent over, degrees",
+    "outline": "Outline",
+    "margin_mm": "Margin",
+    "across": "Width to height",
+}
 OFFERED = {
-    "picture": ("kind",), "line": ("gap_mm", "smooth", "ink", "outside", "smallest_mm"), "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
-    "svg": ("kind",), "painted": ("strokes", "outside", "smallest_mm"), "lines": ("gap_mm", "outside", "smallest_mm"),
-    "pdf": ("page",), "dxf": (), "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"), "blank": ("outline", "across"),
-}  # fmt: skip
+    "picture": ("kind",),
+    "line": ("gap_mm", "smooth", "ink", "outside", "smallest_mm"),
+    "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
+    "svg": ("kind",),
+    "painted": ("strokes", "outside", "smallest_mm"),
+    "lines": ("gap_mm", "outside", "smallest_mm"),
+    "pdf": ("page",),
+    "dxf": (),
+    "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"),
+    "blank": ("outline", "across"),
+}
 PLACEHOLDERS = {"gap_mm": "as it looks", "smallest_mm": "any"}
 RANGES = ("smooth", "ink", "tones", "more_tones")
 

@@ -1,4 +1,5 @@
-"""Compositions as they are kept. Choices and outlines of pieces are separate rows, so that giving a wood writes little."""
+"""Compositions as they are kept. Choices and outlines of pieces are separate rows, so that giving a wood writes
+little."""
 
 import uuid
 
@@ -95,8 +96,8 @@ class Piece(models.Model):
 
 
 class Placement(models.Model):
-    """Where a part comes from: the mark of a board, and where its fattest spot lies on it in mm. `part` is the part's key,
-    told by its number where it is of a further copy."""
+    """Where a part comes from: the mark of a board, and where its fattest spot lies on it in mm. `part` is the part's
+    key, told by its number where it is of a further copy."""
 
     composition = models.ForeignKey(Composition, models.CASCADE, related_name="placements", db_index=False)
     part = models.CharField(max_length=40)

@@ -62,8 +62,8 @@ def look(request, uid):
 
 
 def woods_in(composition: Composition, values) -> dict[int, str]:
-    """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood to
-    try."""
+    """Other woods to be seen: a kept palette, the best of all woods or of one's own, a picture of the pack, or a wood
+    to try."""
     if name := values.get("palette"):
         return palette_named(composition, name)
     if tried := values.get("try"):

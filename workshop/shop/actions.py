@@ -152,7 +152,8 @@ def drop_board(owner, pk: int) -> None:
 
 
 def change_board(owner, pk: int, length: str, width: str, thickness: str, grain: str) -> models.Board:
-    """Other measures. A board with a photo keeps the size that the photo gave, but its thickness and grain may change."""
+    """Other measures. A board with a photo keeps the size that the photo gave, but its thickness and grain may
+    change."""
     try:
         grain_deg = float(grain.replace("°", "").replace(",", ".")) % 180
     except ValueError:
@@ -171,7 +172,8 @@ def change_board(owner, pk: int, length: str, width: str, thickness: str, grain:
 def photograph_board(
     owner, pk: int, data: bytes | None, marks: dict, length: str = "", width: str = ""
 ) -> models.Board:
-    """A photo (or the one that is kept, marked otherwise) becomes the board's face. Raises `BadDrawing` or `BadChoice`."""
+    """A photo (or the one that is kept, marked otherwise) becomes the board's face. Raises `BadDrawing` or
+    `BadChoice`."""
     row = own_board(owner, pk)
     unit = practice_of(owner).unit
     if data is None:
@@ -296,7 +298,8 @@ def _other_mark(taken: set[str]) -> str:
 
 
 def drop_wood(owner, code: str) -> str:
-    """Take a wood of one's own away, or a shipped one's changes back; says what was done. Refused while anything uses it."""
+    """Take a wood of one's own away, or a shipped one's changes back; says what was done. Refused while anything uses
+    it."""
     with transaction.atomic():
         shop = shop_of(owner)
         row = shop.own_woods.filter(code=code).first()
@@ -318,5 +321,6 @@ def drop_wood(owner, code: str) -> str:
 
 
 def _changed(shop: Shop) -> None:
-    """The rack is another one now. A number that was never there tells it from any other, also from one that was rolled back."""
+    """The rack is another one now. A number that was never there tells it from any other, also from one that was
+    rolled back."""
     Shop.objects.filter(pk=shop.pk).update(revision=secrets.randbits(31))

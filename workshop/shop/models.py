@@ -3,7 +3,8 @@ from django.db import models
 
 
 class Shop(models.Model):
-    """A person's shop: their practice, copied into each new composition. `revision` is another when boards or woods change."""
+    """A person's shop: their practice, copied into each new composition. `revision` is another when boards or woods
+    change."""
 
     owner = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="shop")
     practice = models.JSONField(default=dict)

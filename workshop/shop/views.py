@@ -99,16 +99,26 @@ def board(request, pk):
     photo = BoardPhoto.objects.filter(board=row).values_list("marks", flat=True).first()
     wood = stock.shelf[one.wood]
     context = {
-        "board": one, "wood": wood, "practice": practice, "has_photo": photo is not None, "marks": photo or {},
-        "defects": [(i, DEFECTS[d.kind]) for i, d in enumerate(one.defects)], "kinds": DEFECTS, "references": list(REFERENCES),
+        "board": one,
+        "wood": wood,
+        "practice": practice,
+        "has_photo": photo is not None,
+        "marks": photo or {},
+        "defects": [(i, DEFECTS[d.kind]) for i, d in enumerate(one.defects)],
+        "kinds": DEFECTS,
+        "references": list(REFERENCES),
         "colour": hex_of(one.lab) if one.lab else wood.raw,
         "apart": float(difference(one.lab, lab_of(wood.raw))) if one.lab else None,
         "setting": {
-            "face": face_url(one, stock), "photo": f"/shop/board/{row.pk}/photo.jpg?v={row.photo}" if photo is not None else "",
-            "length": one.length_mm, "width": one.width_mm, "grain": one.grain_deg,
-            "outline": [list(c) for c in one.region.exterior.coords], "defects": [[d.kind, [list(c) for c in d.ring]] for d in one.defects],
+            "face": face_url(one, stock),
+            "photo": f"/shop/board/{row.pk}/photo.jpg?v={row.photo}" if photo is not None else "",
+            "length": one.length_mm,
+            "width": one.width_mm,
+            "grain": one.grain_deg,
+            "outline": [list(c) for c in one.region.exterior.coords],
+            "defects": [[d.kind, [list(c) for c in d.ring]] for d in one.defects],
         },
-    }  # fmt: skip
+    }
     return render(request, "shop/board.html", context)
 
 
@@ -223,19 +233,35 @@ def _by_colour(one: Board, stock: Rack, seen: Seen, near: str) -> dict:
     lab = seen.lab_of((one.wood, "", one.name if one.lab else ""))
     scale = LONGEST_PX / max(b.length_mm for b in stock.boards)
     ring = " L".join(f"{x * scale:.1f} {y * scale:.1f}" for x, y in one.outline)
-    return {"board": one, "outline": f"M{ring}Z" if ring else "", "wood": stock.shelf[one.wood], "lab": lab, "hex": hex_of(lab), "face": face_url(one, stock, seen.finish),
-            "apart": float(difference(lab, lab_of(near))) if near else None}  # fmt: skip
+    return {
+        "board": one,
+        "outline": f"M{ring}Z" if ring else "",
+        "wood": stock.shelf[one.wood],
+        "lab": lab,
+        "hex": hex_of(lab),
+        "face": face_url(one, stock, seen.finish),
+        "apart": float(difference(lab, lab_of(near))) if near else None,
+    }
 
 
 @require_GET
 def own_woods(request):
-    """Every wood on the shelf: what it looks like, how hard, how strong, what its dust does; one's own to add and change."""
+    """Every wood on the shelf: what it looks like, how hard, how strong, what its dust does; one's own to add and
+    change."""
     stock = actions.rack_of(request.user)
     code = request.GET.get("wood", "")
     own = set(actions.shop_of(request.user).own_woods.values_list("code", flat=True))
     by_kind = [(words, [w for w in stock.shelf.values() if w.kind == kind]) for kind, words in KINDS.items()]
-    context = {"by_kind": by_kind, "wood": stock.shelf.get(code), "own": own, "kinds": KINDS, "limits": LIMITS, "shipped": code in woods(),
-               "practice": actions.practice_of(request.user), "shelf": stock.shelf}  # fmt: skip
+    context = {
+        "by_kind": by_kind,
+        "wood": stock.shelf.get(code),
+        "own": own,
+        "kinds": KINDS,
+        "limits": LIMITS,
+        "shipped": code in woods(),
+        "practice": actions.practice_of(request.user),
+        "shelf": stock.shelf,
+    }
     return render(request, "shop/woods.html", context)
 
 

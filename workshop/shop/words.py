@@ -5,17 +5,38 @@ from collections.abc import Iterable
 from emberquilt.practice import CHOICES, Practice
 
 WORDS = {
-    "ruler_across_mm": "The check page's 150 mm print across as", "ruler_down_mm": "and down as", "throat_mm": "Throat of the saw",
-    "unit": "Lengths in", "denominator": "Fractions down to 1/", "paper": "Paper", "blade_school": "Blade",
-    "one_blade": "The one size, where one is used", "fit": "Saw", "stock_mm": "Usual stock", "shim_inset_mm": "Shims stay inside by",
-    "board_use": "Share of a board that becomes pieces", "saw_mm_per_minute": "Feed in 3/4 in cherry, mm a minute",
-    "minutes_per_cut": "Minutes to set up a cut", "hold_mm": "Safe to hold from", "neck_mm": "Judge necks under",
-    "reads_de": "Colours read as two from (dE00)", "turn_apart_deg": "A turned grain reads from, degrees", "glue": "Glue",
-    "seconds_per_piece": "Seconds to lay a piece", "anchor": "Anchor", "backer_inset_mm": "Backer inside by",
-    "backer_mm": "Backer thick", "backer_material": "Backer of", "shim_material": "Shims and spacers of",
+    "ruler_across_mm": "The check page's 150 mm print across as",
+    "ruler_down_mm": "and down as",
+    "throat_mm": "Throat of the saw",
+    "unit": "Lengths in",
+    "denominator": "Fractions down to 1/",
+    "paper": "Paper",
+    "blade_school": "Blade",
+    "one_blade": "The one size, where one is used",
+    "fit": "Saw",
+    "stock_mm": "Usual stock",
+    "shim_inset_mm": "Shims stay inside by",
+    "board_use": "Share of a board that becomes pieces",
+    "saw_mm_per_minute": "Feed in 3/4 in cherry, mm a minute",
+    "minutes_per_cut": "Minutes to set up a cut",
+    "hold_mm": "Safe to hold from",
+    "neck_mm": "Judge necks under",
+    "reads_de": "Colours read as two from (dE00)",
+    "turn_apart_deg": "A turned grain reads from, degrees",
+    "glue": "Glue",
+    "seconds_per_piece": "Seconds to lay a piece",
+    "anchor": "Anchor",
+    "backer_inset_mm": "Backer inside by",
+    "backer_mm": "Backer thick",
+    "backer_material": "Backer of",
+    "shim_material": "Shims and spacers of",
     "repeat_share": "A further copy takes, of the first",
-    "fit_minutes": "Minutes to fit a piece", "shape_minutes": "Minutes to shape a piece", "finish": "Finish", "finish_when": "Finish when", "coats": "Coats",
-}  # fmt: skip
+    "fit_minutes": "Minutes to fit a piece",
+    "shape_minutes": "Minutes to shape a piece",
+    "finish": "Finish",
+    "finish_when": "Finish when",
+    "coats": "Coats",
+}
 
 
 def fields_of(practice: Practice, names: Iterable[str]) -> list[dict]:

@@ -22,7 +22,8 @@ def stamp(value) -> int:
 
 @lru_cache(maxsize=32)
 def rack_stamp(shelf: Shelf, boards: tuple[Board, ...]) -> int:
-    """Tells one state of a shop's woods and boards from another: pictures whose address holds it may be kept for ever."""
+    """Tells one state of a shop's woods and boards from another: pictures whose address holds it may be kept for
+    ever."""
     return stamp((tuple(shelf.values()), boards))
 
 
@@ -42,7 +43,8 @@ def table_of(shelf: Shelf) -> dict[str, dict]:
 
 @lru_cache(maxsize=32)
 def shelf_buttons(shelf: Shelf) -> str:
-    """A button for each wood, with what to know of it; made once for a shelf, since every page of a picture holds it."""
+    """A button for each wood, with what to know of it; made once for a shelf, since every page of a picture holds
+    it."""
     rows = ((w.code, w.code, w.name, f"{w.hardness_lbf:.0f} lbf{', dust!' if w.dust else ''}") for w in shelf.values())
     button = '<button name="wood" value="{}"><i class="wd-{}"></i><b>{}</b><span>{}</span></button>'
     return format_html_join("", button, rows)

@@ -36,6 +36,15 @@ def rack(boards: tuple[Board, ...], shelf: Shelf, works: list[dict] | tuple = ()
                 }
             )
             x += width + GAP_PX
-        rows.append({"wood": shelf[code], "tile": tile_url(shelf[code]), "boxes": boxes, "width": round(max(x, LEAST_PX), 1), "area": sum(b.area_mm2 for b in own),
-                     "count": len(own), "short": short.get(code, 0.0)})  # fmt: skip
+        rows.append(
+            {
+                "wood": shelf[code],
+                "tile": tile_url(shelf[code]),
+                "boxes": boxes,
+                "width": round(max(x, LEAST_PX), 1),
+                "area": sum(b.area_mm2 for b in own),
+                "count": len(own),
+                "short": short.get(code, 0.0),
+            }
+        )
     return rows

@@ -6,8 +6,12 @@ FOLDER = Path(__file__).parent
 
 ACORN = {"file": "acorn.svg", "name": "An acorn", "width": "6 in"}
 
-LANTERN = {"file": "lantern.jpg", "name": "The lantern", "width": "12 in",
-           "knobs": {"kind": "photo", "tones": "6", "by": "colour", "smallest_mm": "8 mm"}}  # fmt: skip
+LANTERN = {
+    "file": "lantern.jpg",
+    "name": "The lantern",
+    "width": "12 in",
+    "knobs": {"kind": "photo", "tones": "6", "by": "colour", "smallest_mm": "8 mm"},
+}
 
 LIGHTHOUSE = {
     "file": "lighthouse.svg",
@@ -26,14 +30,20 @@ LIGHTHOUSE = {
     ],
 }
 
-PLAQUE = {"file": "words.txt", "words": "TINDER LANE\n14", "name": "House plaque", "width": "16 in",
-          "knobs": {"kind": "text", "font": "hepta-slab", "outline": "oval", "margin_mm": "1/2 in"}}  # fmt: skip
+PLAQUE = {
+    "file": "words.txt",
+    "words": "TINDER LANE\n14",
+    "name": "House plaque",
+    "width": "16 in",
+    "knobs": {"kind": "text", "font": "hepta-slab", "outline": "oval", "margin_mm": "1/2 in"},
+}
 
 TWO_KOI = {
     "file": "two-koi-lines.svg",
     "name": "Two koi",
     "width": "18 in",
-    # part: places in mm on the 18 in sheet, then wood, grain in degrees (None: along the piece), stock and shim as typed
+    # part: places in mm on the 18 in sheet, then wood, grain in degrees (None: along the piece), stock and shim as
+    # typed
     "parts": [
         ("dark water", [(99, 30), (256, 138), (29, 160)], "walnut", 4, "1/2 in", "0"),
         ("dark water", [(436, 19), (429, 170), (439, 255), (158, 256), (10, 265)], "walnut", 172, "1/2 in", "0"),
@@ -64,15 +74,37 @@ TWO_KOI = {
     "sawn": 24,
 }
 
-# photos of two of the boards: corners, and a place on the white paper, as shares of the photo; knots as rings on the face in mm
+# photos of two of the boards: corners, and a place on the white paper, as shares of the photo; knots as rings on the
+# face in mm
 PHOTOS = [
-    {"board": "W1", "file": "board-walnut.jpg", "length": "34 in", "width": "8 in",
-     "marks": {"corners": [[0.08, 0.33], [0.93, 0.29], [0.9533, 0.64], [0.0633, 0.62]], "patch": [[0.13, 0.14]], "reference": "white"},
-     "defects": [("knot", [[618, 60], [628, 46], [645, 44], [662, 52], [664, 68], [650, 78], [630, 76]])]},
-    {"board": "C1", "file": "board-cherry.jpg", "length": "31 in", "width": "7 in",
-     "marks": {"corners": [[0.1, 0.3], [0.9067, 0.34], [0.9267, 0.69], [0.08, 0.66]], "patch": [[0.13, 0.14]], "reference": "white"},
-     "defects": [("knot", [[162, 130], [170, 118], [192, 118], [200, 132], [188, 143], [168, 142]]), ("knot", [[546, 50], [554, 41], [570, 42], [575, 52], [562, 60]])]},
-]  # fmt: skip
+    {
+        "board": "W1",
+        "file": "board-walnut.jpg",
+        "length": "34 in",
+        "width": "8 in",
+        "marks": {
+            "corners": [[0.08, 0.33], [0.93, 0.29], [0.9533, 0.64], [0.0633, 0.62]],
+            "patch": [[0.13, 0.14]],
+            "reference": "white",
+        },
+        "defects": [("knot", [[618, 60], [628, 46], [645, 44], [662, 52], [664, 68], [650, 78], [630, 76]])],
+    },
+    {
+        "board": "C1",
+        "file": "board-cherry.jpg",
+        "length": "31 in",
+        "width": "7 in",
+        "marks": {
+            "corners": [[0.1, 0.3], [0.9067, 0.34], [0.9267, 0.69], [0.08, 0.66]],
+            "patch": [[0.13, 0.14]],
+            "reference": "white",
+        },
+        "defects": [
+            ("knot", [[162, 130], [170, 118], [192, 118], [200, 132], [188, 143], [168, 142]]),
+            ("knot", [[546, 50], [554, 41], [570, 42], [575, 52], [562, 60]]),
+        ],
+    },
+]
 # pieces laid on boards: a place on the picture, the board, and where on it (mm)
 PLACED = [
     ((99, 30), "W1", 190, 100),
@@ -87,11 +119,19 @@ PALETTES = [
 ]
 
 BOARDS = [
-    ("walnut", "W1", "34 in", "8 in", "13/16 in"), ("walnut", "W2", "24 in", "5 1/2 in", "13/16 in"),
-    ("walnut", "W3", "29 in", "4 in", "1/2 in"), ("blue_pine", "B1", "40 in", "10 1/2 in", "3/4 in"),
-    ("blue_pine", "B2", "22 in", "4 1/2 in", "1/2 in"), ("aspen", "A1", "33 in", "6 1/2 in", "13/16 in"),
-    ("aspen", "A2", "26 in", "6 1/2 in", "3/4 in"), ("maple", "M1", "26 in", "6 in", "13/16 in"),
-    ("yellowheart", "Y1", "20 in", "4 1/2 in", "13/16 in"), ("padauk", "P1", "17 in", "4 in", "13/16 in"),
-    ("padauk", "P2", "24 in", "4 in", "3/4 in"), ("cherry", "C1", "31 in", "7 in", "13/16 in"),
-    ("poplar", "G1", "36 in", "9 in", "3/4 in"), ("ebony", "E1", "10 in", "2 in", "13/16 in"), ("ebony", "E2", "4 in", "1 1/2 in", "1 1/4 in"),
-]  # fmt: skip
+    ("walnut", "W1", "34 in", "8 in", "13/16 in"),
+    ("walnut", "W2", "24 in", "5 1/2 in", "13/16 in"),
+    ("walnut", "W3", "29 in", "4 in", "1/2 in"),
+    ("blue_pine", "B1", "40 in", "10 1/2 in", "3/4 in"),
+    ("blue_pine", "B2", "22 in", "4 1/2 in", "1/2 in"),
+    ("aspen", "A1", "33 in", "6 1/2 in", "13/16 in"),
+    ("aspen", "A2", "26 in", "6 1/2 in", "3/4 in"),
+    ("maple", "M1", "26 in", "6 in", "13/16 in"),
+    ("yellowheart", "Y1", "20 in", "4 1/2 in", "13/16 in"),
+    ("padauk", "P1", "17 in", "4 in", "13/16 in"),
+    ("padauk", "P2", "24 in", "4 in", "3/4 in"),
+    ("cherry", "C1", "31 in", "7 in", "13/16 in"),
+    ("poplar", "G1", "36 in", "9 in", "3/4 in"),
+    ("ebony", "E1", "10 in", "2 in", "13/16 in"),
+    ("ebony", "E2", "4 in", "1 1/2 in", "1 1/4 in"),
+]

@@ -18,16 +18,21 @@ if (view) {
 
 const clock = document.querySelector(".clockrow .time");
 if (clock) {
-  const seconds = Number(clock.dataset.seconds), since = performance.now();
+  const seconds = Number(clock.dataset.seconds),
+    since = performance.now();
   const asks = document.querySelector(".asks");
   const tell = () => {
     const now = Math.floor(seconds + (performance.now() - since) / 1000);
     const two = (n) => String(n).padStart(2, "0");
-    const hours = Math.floor(now / 3600), minutes = Math.floor(now / 60) % 60, rest = two(now % 60);
+    const hours = Math.floor(now / 3600),
+      minutes = Math.floor(now / 60) % 60,
+      rest = two(now % 60);
     clock.textContent = hours ? `${hours}:${two(minutes)}:${rest}` : `${minutes}:${rest}`;
     if (now > Number(asks.dataset.after)) asks.hidden = asks.disabled = false;
   };
   const typed = asks.querySelector("[value=typed]");
-  asks.querySelector("[name=minutes]").addEventListener("input", () => { typed.checked = true; });
+  asks.querySelector("[name=minutes]").addEventListener("input", () => {
+    typed.checked = true;
+  });
   if (clock.dataset.running === "yes") setInterval(tell, 500);
 }

@@ -1,5 +1,9 @@
 // Canvas back end of the panel: draws a scene (shapes, dress, marks) at a view. Knows nothing of stations.
-const INK = "#2a2521", SHEET = "#fbf6ea", EMBER = "#b23a12", HALO = "#fff8ea", MELT = "#ff9b5e";
+const INK = "#2a2521",
+  SHEET = "#fbf6ea",
+  EMBER = "#b23a12",
+  HALO = "#fff8ea",
+  MELT = "#ff9b5e";
 const VEIL = { pale: "rgba(251,246,234,.62)", dark: "rgba(24,18,14,.58)" };
 const TILE_MM_PER_PX = 0.25;
 const SLAB = '"Hepta Slab", serif';
@@ -9,8 +13,10 @@ export function readShapes(data) {
     const numbers = path.match(/-?[\d.]+(?:e-?\d+)?/g).map(Number);
     const box = [Infinity, Infinity, -Infinity, -Infinity];
     for (let i = 0; i < numbers.length; i += 2) {
-      box[0] = Math.min(box[0], numbers[i]); box[1] = Math.min(box[1], numbers[i + 1]);
-      box[2] = Math.max(box[2], numbers[i]); box[3] = Math.max(box[3], numbers[i + 1]);
+      box[0] = Math.min(box[0], numbers[i]);
+      box[1] = Math.min(box[1], numbers[i + 1]);
+      box[2] = Math.max(box[2], numbers[i]);
+      box[3] = Math.max(box[3], numbers[i + 1]);
     }
     return { key, path: new Path2D(path), x, y, r, box };
   });
@@ -21,18 +27,27 @@ function texture(ctx, url, ready) {
   if (!images.has(url)) {
     const image = new Image();
     images.set(url, { image, waiting: [] });
-    image.onload = () => { const e = images.get(url); e.loaded = true; e.waiting.forEach((f) => f()); };
+    image.onload = () => {
+      const e = images.get(url);
+      e.loaded = true;
+      e.waiting.forEach((f) => f());
+    };
     image.src = url;
   }
   const entry = images.get(url);
-  if (!entry.loaded) { entry.waiting.push(ready); return null; }
+  if (!entry.loaded) {
+    entry.waiting.push(ready);
+    return null;
+  }
   return ctx.createPattern(entry.image, "repeat");
 }
 
 // Fill a piece with its wood: the place of the board it lies on, or else the grain turned and shifted so that no two
 // pieces show the same place. A coat lies over it.
 function fillWood(ctx, shape, wear, woods, ready) {
-  const [code, grain] = wear, coat = wear[7], face = wear[8];
+  const [code, grain] = wear,
+    coat = wear[7],
+    face = wear[8];
   const board = face?.length && woods[`@${face[0]}`];
   const wood = woods[code];
   if (board && !coat) {
@@ -40,17 +55,31 @@ function fillWood(ctx, shape, wear, woods, ready) {
     if (pattern) {
       const [, a, c, e, b, d, f] = face;
       pattern.setTransform(new DOMMatrix([a, b, c, d, e, f]).inverse().scale(board.scale));
-      ctx.fillStyle = pattern; ctx.fill(shape.path, "evenodd");
+      ctx.fillStyle = pattern;
+      ctx.fill(shape.path, "evenodd");
       return;
     }
   }
   const pattern = wood && texture(ctx, wood.tile, ready);
-  if (!pattern) { ctx.fillStyle = coat || (wood ? wood.colour : SHEET); ctx.fill(shape.path, "evenodd"); return; }
-  const shift = new DOMMatrix().translate(shape.x, shape.y).rotate(-grain).translate((shape.key * 37) % 128, (shape.key * 61) % 128);
+  if (!pattern) {
+    ctx.fillStyle = coat || (wood ? wood.colour : SHEET);
+    ctx.fill(shape.path, "evenodd");
+    return;
+  }
+  const shift = new DOMMatrix()
+    .translate(shape.x, shape.y)
+    .rotate(-grain)
+    .translate((shape.key * 37) % 128, (shape.key * 61) % 128);
   pattern.setTransform(shift.scale(TILE_MM_PER_PX));
   ctx.fillStyle = pattern;
   ctx.fill(shape.path, "evenodd");
-  if (coat) { ctx.save(); ctx.globalAlpha = 0.86; ctx.fillStyle = coat; ctx.fill(shape.path, "evenodd"); ctx.restore(); }
+  if (coat) {
+    ctx.save();
+    ctx.globalAlpha = 0.86;
+    ctx.fillStyle = coat;
+    ctx.fill(shape.path, "evenodd");
+    ctx.restore();
+  }
 }
 
 // A rounded edge: light on the side of the lamp, upper left, shade on the other.
@@ -59,8 +88,13 @@ function bevel(ctx, shape, strength, s) {
   ctx.save();
   ctx.clip(shape.path, "evenodd");
   ctx.lineWidth = 2.6 * k;
-  ctx.translate(-0.8 * k, -0.8 * k); ctx.strokeStyle = `rgba(20,10,4,${0.34 * strength})`; ctx.stroke(shape.path);
-  ctx.translate(1.7 * k, 1.7 * k); ctx.lineWidth = 1.4 * k; ctx.strokeStyle = `rgba(255,248,230,${0.32 * strength})`; ctx.stroke(shape.path);
+  ctx.translate(-0.8 * k, -0.8 * k);
+  ctx.strokeStyle = `rgba(20,10,4,${0.34 * strength})`;
+  ctx.stroke(shape.path);
+  ctx.translate(1.7 * k, 1.7 * k);
+  ctx.lineWidth = 1.4 * k;
+  ctx.strokeStyle = `rgba(255,248,230,${0.32 * strength})`;
+  ctx.stroke(shape.path);
   ctx.restore();
 }
 
@@ -71,38 +105,84 @@ export function drawPieces(ctx, scene, view, size, ready) {
   ctx.setTransform(s, 0, 0, s, view.x, view.y);
   if (scene.underlay) ctx.drawImage(scene.underlay.image, ...scene.underlay.box);
   const wiped = scene.underlay && scene.wipe > 0;
-  if (wiped) { ctx.save(); ctx.beginPath(); ctx.rect(scene.wipe * scene.w, 0, scene.w, scene.h); ctx.clip(); }
-  const seen = scene.shapes.filter(({ box }) => box[2] * s + view.x > 0 && box[0] * s + view.x < size.w && box[3] * s + view.y > 0 && box[1] * s + view.y < size.h);
-  let grey = false, blind = false;
-  if (scene.dress.rendered && scene.picture) { drawPicture(ctx, scene, seen, s); return; }
+  if (wiped) {
+    ctx.save();
+    ctx.beginPath();
+    ctx.rect(scene.wipe * scene.w, 0, scene.w, scene.h);
+    ctx.clip();
+  }
+  const seen = scene.shapes.filter(
+    ({ box }) =>
+      box[2] * s + view.x > 0 &&
+      box[0] * s + view.x < size.w &&
+      box[3] * s + view.y > 0 &&
+      box[1] * s + view.y < size.h,
+  );
+  let grey = false,
+    blind = false;
+  if (scene.dress.rendered && scene.picture) {
+    drawPicture(ctx, scene, seen, s);
+    return;
+  }
   for (const shape of seen) {
     const wear = scene.dress.pieces[shape.key] || ["", 0, "open", "", 0, 0];
     const tone = wear[2];
-    if (tone === "open") { drawOpening(ctx, shape, s); continue; }
-    if (tone === "ghost") { ctx.fillStyle = `hsla(${(shape.key * 137) % 360},45%,62%,.34)`; ctx.fill(shape.path, "evenodd"); continue; }
+    if (tone === "open") {
+      drawOpening(ctx, shape, s);
+      continue;
+    }
+    if (tone === "ghost") {
+      ctx.fillStyle = `hsla(${(shape.key * 137) % 360},45%,62%,.34)`;
+      ctx.fill(shape.path, "evenodd");
+      continue;
+    }
     if (!wear[0] || tone === "plain") {
-      ctx.fillStyle = SHEET; ctx.fill(shape.path, "evenodd");
-      if (wear[6] && tone !== "plain") { ctx.globalAlpha = tone === "tint" || scene.stacked ? 1 : 0.4; ctx.fillStyle = wear[6]; ctx.fill(shape.path, "evenodd"); ctx.globalAlpha = 1; }
-      if (scene.stacked) { ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path); }
+      ctx.fillStyle = SHEET;
+      ctx.fill(shape.path, "evenodd");
+      if (wear[6] && tone !== "plain") {
+        ctx.globalAlpha = tone === "tint" || scene.stacked ? 1 : 0.4;
+        ctx.fillStyle = wear[6];
+        ctx.fill(shape.path, "evenodd");
+        ctx.globalAlpha = 1;
+      }
+      if (scene.stacked) {
+        ctx.strokeStyle = INK;
+        ctx.lineWidth = Math.max(0.35, 0.8 / s);
+        ctx.stroke(shape.path);
+      }
       continue;
     }
     fillWood(ctx, shape, wear, scene.woods, ready);
-    if (VEIL[tone]) { ctx.fillStyle = VEIL[tone]; ctx.fill(shape.path, "evenodd"); }
+    if (VEIL[tone]) {
+      ctx.fillStyle = VEIL[tone];
+      ctx.fill(shape.path, "evenodd");
+    }
     if (s > 0.25 && seen.length < 3000) bevel(ctx, shape, tone === "pale" ? 0.25 : 1, s);
-    if (scene.stacked) { ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path); }
-    grey ||= tone === "grey"; blind ||= tone === "blind";
+    if (scene.stacked) {
+      ctx.strokeStyle = INK;
+      ctx.lineWidth = Math.max(0.35, 0.8 / s);
+      ctx.stroke(shape.path);
+    }
+    grey ||= tone === "grey";
+    blind ||= tone === "blind";
   }
   ctx.lineJoin = "round";
   ctx.strokeStyle = INK;
   ctx.lineWidth = Math.max(0.35, 0.8 / s);
   if (!scene.stacked) for (const shape of seen) ctx.stroke(shape.path);
   if (grey) {
-    ctx.globalCompositeOperation = "saturation"; ctx.fillStyle = "#808080"; ctx.fillRect(0, 0, scene.w, scene.h);
+    ctx.globalCompositeOperation = "saturation";
+    ctx.fillStyle = "#808080";
+    ctx.fillRect(0, 0, scene.w, scene.h);
     ctx.globalCompositeOperation = "source-over";
   }
   if (blind) asBlind(ctx, size);
   for (const shape of seen) drawWords(ctx, shape, scene.dress.pieces[shape.key], s);
-  if (wiped) { ctx.restore(); ctx.fillStyle = EMBER; ctx.fillRect(scene.wipe * scene.w - 1 / s, 0, 2 / s, scene.h); }
+  if (wiped) {
+    ctx.restore();
+    ctx.fillStyle = EMBER;
+    ctx.fillRect(scene.wipe * scene.w - 1 / s, 0, 2 / s, scene.h);
+  }
 }
 
 // The picture of the result, and on the near side of the wipe what it was made from: the drawing's colours and lines.
@@ -112,25 +192,45 @@ function drawPicture(ctx, scene, seen, s) {
   ctx.drawImage(scene.picture.image, x, y, w, h);
   if (!(scene.wipe > 0)) return;
   const edge = scene.wipe * scene.w;
-  ctx.save(); ctx.beginPath(); ctx.rect(0, 0, edge, scene.h); ctx.clip();
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(0, 0, edge, scene.h);
+  ctx.clip();
   for (const shape of seen) {
     const wear = scene.dress.pieces[shape.key];
-    ctx.fillStyle = wear?.[6] || SHEET; ctx.fill(shape.path, "evenodd");
-    ctx.strokeStyle = INK; ctx.lineWidth = Math.max(0.35, 0.8 / s); ctx.stroke(shape.path);
+    ctx.fillStyle = wear?.[6] || SHEET;
+    ctx.fill(shape.path, "evenodd");
+    ctx.strokeStyle = INK;
+    ctx.lineWidth = Math.max(0.35, 0.8 / s);
+    ctx.stroke(shape.path);
   }
   ctx.restore();
-  ctx.fillStyle = EMBER; ctx.fillRect(edge - 1 / s, 0, 2 / s, scene.h);
+  ctx.fillStyle = EMBER;
+  ctx.fillRect(edge - 1 / s, 0, 2 / s, scene.h);
 }
 
 // As one sees it who cannot tell red from green: Machado, Oliveira, Fernandes (2009), deuteranopia, in linear light.
-const DEUTAN = [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.01182, 0.04294, 0.968881]];
-const LINEAR = Float32Array.from({ length: 256 }, (_, i) => (i / 255 <= 0.04045 ? i / 255 / 12.92 : ((i / 255 + 0.055) / 1.055) ** 2.4));
-const ENCODED = Uint8ClampedArray.from({ length: 4096 }, (_, i) => 255 * (i / 4095 <= 0.0031308 ? (12.92 * i) / 4095 : 1.055 * (i / 4095) ** (1 / 2.4) - 0.055));
+const DEUTAN = [
+  [0.367322, 0.860646, -0.227968],
+  [0.280085, 0.672501, 0.047413],
+  [-0.01182, 0.04294, 0.968881],
+];
+const LINEAR = Float32Array.from({ length: 256 }, (_, i) =>
+  i / 255 <= 0.04045 ? i / 255 / 12.92 : ((i / 255 + 0.055) / 1.055) ** 2.4,
+);
+const ENCODED = Uint8ClampedArray.from(
+  { length: 4096 },
+  (_, i) => 255 * (i / 4095 <= 0.0031308 ? (12.92 * i) / 4095 : 1.055 * (i / 4095) ** (1 / 2.4) - 0.055),
+);
 function asBlind(ctx, size) {
-  const picture = ctx.getImageData(0, 0, size.w, size.h), { data } = picture;
+  const picture = ctx.getImageData(0, 0, size.w, size.h),
+    { data } = picture;
   for (let i = 0; i < data.length; i += 4) {
     const light = [LINEAR[data[i]], LINEAR[data[i + 1]], LINEAR[data[i + 2]]];
-    DEUTAN.forEach(([r, g, b], c) => { data[i + c] = ENCODED[Math.min(4095, Math.max(0, Math.round(4095 * (r * light[0] + g * light[1] + b * light[2]))))]; });
+    DEUTAN.forEach(([r, g, b], c) => {
+      data[i + c] =
+        ENCODED[Math.min(4095, Math.max(0, Math.round(4095 * (r * light[0] + g * light[1] + b * light[2]))))];
+    });
   }
   ctx.putImageData(picture, 0, 0);
 }
@@ -139,10 +239,15 @@ function asBlind(ctx, size) {
 function drawOpening(ctx, shape, s) {
   ctx.save();
   ctx.clip(shape.path, "evenodd");
-  ctx.fillStyle = "#d9cbb2"; ctx.fillRect(shape.box[0], shape.box[1], shape.box[2] - shape.box[0], shape.box[3] - shape.box[1]);
-  ctx.strokeStyle = "#b7a684"; ctx.lineWidth = 1 / s;
+  ctx.fillStyle = "#d9cbb2";
+  ctx.fillRect(shape.box[0], shape.box[1], shape.box[2] - shape.box[0], shape.box[3] - shape.box[1]);
+  ctx.strokeStyle = "#b7a684";
+  ctx.lineWidth = 1 / s;
   ctx.beginPath();
-  for (let x = shape.box[0] - (shape.box[3] - shape.box[1]); x < shape.box[2]; x += 8 / s) { ctx.moveTo(x, shape.box[1]); ctx.lineTo(x + shape.box[3] - shape.box[1], shape.box[3]); }
+  for (let x = shape.box[0] - (shape.box[3] - shape.box[1]); x < shape.box[2]; x += 8 / s) {
+    ctx.moveTo(x, shape.box[1]);
+    ctx.lineTo(x + shape.box[3] - shape.box[1], shape.box[3]);
+  }
   ctx.stroke();
   ctx.restore();
 }
@@ -151,7 +256,16 @@ function drawWords(ctx, shape, wear, s) {
   if (!wear) return;
   const [wood, grain, tone, label, arrow, strong] = wear;
   const room = shape.r * s;
-  if (arrow && room > 4) drawArrow(ctx, shape.x, shape.y, grain, Math.min(Math.max(0.72 * shape.r, 9 / s), 26 / s), s, tone === "dark" ? HALO : INK);
+  if (arrow && room > 4)
+    drawArrow(
+      ctx,
+      shape.x,
+      shape.y,
+      grain,
+      Math.min(Math.max(0.72 * shape.r, 9 / s), 26 / s),
+      s,
+      tone === "dark" ? HALO : INK,
+    );
   const words = label || (!wood && tone !== "plain" && tone !== "ghost" ? "" : label);
   if (!words || room < 3.2) return;
   let px = Math.min(strong ? 24 : 20, Math.max(9.5, room * 0.8));
@@ -160,19 +274,36 @@ function drawWords(ctx, shape, wear, s) {
   if (wide > 2.4 * room) px *= (2.4 * room) / wide;
   if (px < 7.5) return;
   ctx.font = `700 ${px / s}px ${SLAB}`;
-  ctx.textAlign = "center"; ctx.textBaseline = "middle";
-  ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(words, shape.x, shape.y);
-  ctx.fillStyle = strong ? "#8f2b0a" : INK; ctx.fillText(words, shape.x, shape.y);
+  ctx.textAlign = "center";
+  ctx.textBaseline = "middle";
+  ctx.lineWidth = 4 / s;
+  ctx.strokeStyle = HALO;
+  ctx.strokeText(words, shape.x, shape.y);
+  ctx.fillStyle = strong ? "#8f2b0a" : INK;
+  ctx.fillText(words, shape.x, shape.y);
 }
 
 export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
   ctx.save();
-  ctx.translate(x, y); ctx.rotate((-grain * Math.PI) / 180);
+  ctx.translate(x, y);
+  ctx.rotate((-grain * Math.PI) / 180);
   const head = Math.min(9 / s, 0.5 * reach);
-  const line = () => { ctx.beginPath(); ctx.moveTo(-reach, 0); ctx.lineTo(reach, 0); ctx.moveTo(reach - head, -head * 0.55); ctx.lineTo(reach, 0); ctx.lineTo(reach - head, head * 0.55); ctx.stroke(); };
+  const line = () => {
+    ctx.beginPath();
+    ctx.moveTo(-reach, 0);
+    ctx.lineTo(reach, 0);
+    ctx.moveTo(reach - head, -head * 0.55);
+    ctx.lineTo(reach, 0);
+    ctx.lineTo(reach - head, head * 0.55);
+    ctx.stroke();
+  };
   ctx.lineCap = "round";
-  ctx.strokeStyle = colour === INK ? HALO : INK; ctx.lineWidth = 5 / s; line();
-  ctx.strokeStyle = colour; ctx.lineWidth = 2.2 / s; line();
+  ctx.strokeStyle = colour === INK ? HALO : INK;
+  ctx.lineWidth = 5 / s;
+  line();
+  ctx.strokeStyle = colour;
+  ctx.lineWidth = 2.2 / s;
+  line();
   ctx.restore();
 }
 
@@ -181,11 +312,21 @@ const round = (ctx, x, y, r) => ctx.arc(x, y, r, 0, 7);
 const TRACES = { bridged: (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r), merged: round, lost: round };
 
 // How seams read: width, dash and colour, so that colour never speaks alone.
-const SEAMS = { "seam-reads": [2.2, [], INK], "seam-shades": [3.4, [2, 5], "#8a5a10"], "seam-melts": [4.6, [9, 5], EMBER] };
+const SEAMS = {
+  "seam-reads": [2.2, [], INK],
+  "seam-shades": [3.4, [2, 5], "#8a5a10"],
+  "seam-melts": [4.6, [9, 5], EMBER],
+};
 function drawSeam(ctx, line, [wide, dash, colour], s) {
   ctx.lineCap = dash.length === 2 && dash[0] < 3 ? "round" : "butt";
-  ctx.lineWidth = (wide + 2.4) / s; ctx.strokeStyle = HALO; ctx.stroke(line);
-  ctx.setLineDash(dash.map((d) => d / s)); ctx.lineWidth = wide / s; ctx.strokeStyle = colour; ctx.stroke(line); ctx.setLineDash([]);
+  ctx.lineWidth = (wide + 2.4) / s;
+  ctx.strokeStyle = HALO;
+  ctx.stroke(line);
+  ctx.setLineDash(dash.map((d) => d / s));
+  ctx.lineWidth = wide / s;
+  ctx.strokeStyle = colour;
+  ctx.stroke(line);
+  ctx.setLineDash([]);
 }
 
 export function drawMarks(ctx, scene, view, size, chosen, drag) {
@@ -197,39 +338,100 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   for (const m of marks) if (SEAMS[m.kind]) drawSeam(ctx, (m.line ??= new Path2D(m.path)), SEAMS[m.kind], s);
   for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
     const line = (m.line ??= new Path2D(m.path));
-    ctx.lineCap = "round"; ctx.lineWidth = 4 / s; ctx.strokeStyle = m.kind === "melt" ? INK : HALO; ctx.stroke(line);
-    ctx.setLineDash([7 / s, 6 / s]); ctx.lineWidth = 2.4 / s; ctx.strokeStyle = m.kind === "melt" ? MELT : EMBER; ctx.stroke(line); ctx.setLineDash([]);
+    ctx.lineCap = "round";
+    ctx.lineWidth = 4 / s;
+    ctx.strokeStyle = m.kind === "melt" ? INK : HALO;
+    ctx.stroke(line);
+    ctx.setLineDash([7 / s, 6 / s]);
+    ctx.lineWidth = 2.4 / s;
+    ctx.strokeStyle = m.kind === "melt" ? MELT : EMBER;
+    ctx.stroke(line);
+    ctx.setLineDash([]);
   }
   for (const shape of scene.shapes) {
     if (!chosen.has(shape.key)) continue;
     ctx.lineJoin = "round";
     const bold = chosen.size > 24 ? 0.55 : 1;
-    ctx.lineWidth = (8 * bold) / s; ctx.strokeStyle = HALO; ctx.stroke(shape.path);
-    ctx.lineWidth = (3 * bold) / s; ctx.strokeStyle = EMBER; ctx.stroke(shape.path);
+    ctx.lineWidth = (8 * bold) / s;
+    ctx.strokeStyle = HALO;
+    ctx.stroke(shape.path);
+    ctx.lineWidth = (3 * bold) / s;
+    ctx.strokeStyle = EMBER;
+    ctx.stroke(shape.path);
   }
   const one = chosen.size === 1 && scene.shapes.find((shape) => chosen.has(shape.key));
   for (const m of marks) {
     if (m.kind === "hole") drawHole(ctx, m.x, m.y, s);
-    if (m.kind === "neck") { ctx.beginPath(); ctx.arc(m.x, m.y, 8 / s, 0, 7); ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.stroke(); ctx.setLineDash([3 / s, 3 / s]); ctx.lineWidth = 2.2 / s; ctx.strokeStyle = EMBER; ctx.stroke(); ctx.setLineDash([]); }
-    if (m.kind === "ring") { ctx.beginPath(); ctx.arc(m.x, m.y, 17 / s, 0, 7); ctx.lineWidth = 3 / s; ctx.strokeStyle = EMBER; ctx.stroke(); }
-    if (TRACES[m.kind]) { ctx.beginPath(); TRACES[m.kind](ctx, m.x, m.y, 5 / s); ctx.fillStyle = m.kind === "bridged" ? EMBER : SHEET; ctx.fill(); ctx.lineWidth = 2 / s; ctx.strokeStyle = m.kind === "lost" ? EMBER : INK; ctx.stroke(); }
+    if (m.kind === "neck") {
+      ctx.beginPath();
+      ctx.arc(m.x, m.y, 8 / s, 0, 7);
+      ctx.lineWidth = 4 / s;
+      ctx.strokeStyle = HALO;
+      ctx.stroke();
+      ctx.setLineDash([3 / s, 3 / s]);
+      ctx.lineWidth = 2.2 / s;
+      ctx.strokeStyle = EMBER;
+      ctx.stroke();
+      ctx.setLineDash([]);
+    }
+    if (m.kind === "ring") {
+      ctx.beginPath();
+      ctx.arc(m.x, m.y, 17 / s, 0, 7);
+      ctx.lineWidth = 3 / s;
+      ctx.strokeStyle = EMBER;
+      ctx.stroke();
+    }
+    if (TRACES[m.kind]) {
+      ctx.beginPath();
+      TRACES[m.kind](ctx, m.x, m.y, 5 / s);
+      ctx.fillStyle = m.kind === "bridged" ? EMBER : SHEET;
+      ctx.fill();
+      ctx.lineWidth = 2 / s;
+      ctx.strokeStyle = m.kind === "lost" ? EMBER : INK;
+      ctx.stroke();
+    }
     if (m.kind === "start") drawStart(ctx, m, s);
   }
-  if (one && drag.arrows && scene.dress.pieces[one.key]?.[0]) drawArrow(ctx, one.x, one.y, drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0, Math.max(0.8 * one.r, 22 / s), s, HALO);
+  if (one && drag.arrows && scene.dress.pieces[one.key]?.[0])
+    drawArrow(
+      ctx,
+      one.x,
+      one.y,
+      drag.grain ?? scene.dress.pieces[one.key]?.[1] ?? 0,
+      Math.max(0.8 * one.r, 22 / s),
+      s,
+      HALO,
+    );
   for (const m of marks) if (m.kind === "pin") drawPin(ctx, m, s);
-  for (const m of marks) if (m.kind === "name") { m.x ??= 0; ctx.font = `700 ${15 / s}px ${SLAB}`; ctx.textAlign = "left"; ctx.textBaseline = "middle"; ctx.lineWidth = 4 / s; ctx.strokeStyle = HALO; ctx.strokeText(m.text, m.x, m.y); ctx.fillStyle = INK; ctx.fillText(m.text, m.x, m.y); }
+  for (const m of marks)
+    if (m.kind === "name") {
+      m.x ??= 0;
+      ctx.font = `700 ${15 / s}px ${SLAB}`;
+      ctx.textAlign = "left";
+      ctx.textBaseline = "middle";
+      ctx.lineWidth = 4 / s;
+      ctx.strokeStyle = HALO;
+      ctx.strokeText(m.text, m.x, m.y);
+      ctx.fillStyle = INK;
+      ctx.fillText(m.text, m.x, m.y);
+    }
   if (drag.line?.points.length) drawLine(ctx, drag.line, s);
   if (drag.box) {
     const [x0, y0, x1, y1] = drag.box;
-    ctx.fillStyle = "rgba(178,58,18,.12)"; ctx.fillRect(x0, y0, x1 - x0, y1 - y0);
-    ctx.lineWidth = 1.5 / s; ctx.strokeStyle = EMBER; ctx.strokeRect(x0, y0, x1 - x0, y1 - y0);
+    ctx.fillStyle = "rgba(178,58,18,.12)";
+    ctx.fillRect(x0, y0, x1 - x0, y1 - y0);
+    ctx.lineWidth = 1.5 / s;
+    ctx.strokeStyle = EMBER;
+    ctx.strokeRect(x0, y0, x1 - x0, y1 - y0);
   }
 }
 
 // The smooth line that the workshop will cut through these points (`curve_through` in the core), in the canvas' own
 // terms: for each stretch its two handles and its end, as one row of six numbers.
 export function bent(points) {
-  const first = points[0], last = points.at(-1), n = points.length;
+  const first = points[0],
+    last = points.at(-1),
+    n = points.length;
   const ring = Math.hypot(first[0] - last[0], first[1] - last[1]) < 1e-9;
   const beyond = (p, q) => [2 * p[0] - q[0], 2 * p[1] - q[1]];
   const before = ring ? points[n - 2] : beyond(first, points[1]);
@@ -237,7 +439,8 @@ export function bent(points) {
   const all = [before, ...points, after];
   return points.slice(1).map((_, i) => {
     const [a, b, c, d] = all.slice(i, i + 4);
-    const out = [0, 1].map((k) => b[k] + (c[k] - a[k]) / 6), into = [0, 1].map((k) => c[k] - (d[k] - b[k]) / 6);
+    const out = [0, 1].map((k) => b[k] + (c[k] - a[k]) / 6),
+      into = [0, 1].map((k) => c[k] - (d[k] - b[k]) / 6);
     return [...out, ...into, ...c];
   });
 }
@@ -250,22 +453,63 @@ function drawLine(ctx, { points, closed, curve }, s) {
   else for (const p of points.slice(1)) ctx.lineTo(...p);
   if (closed && points.length > 2) ctx.closePath();
   ctx.lineJoin = ctx.lineCap = "round";
-  ctx.lineWidth = 6 / s; ctx.strokeStyle = HALO; ctx.stroke();
-  ctx.lineWidth = 2.6 / s; ctx.strokeStyle = EMBER; ctx.stroke();
-  if (points.length < 40) for (const [x, y] of points) { ctx.beginPath(); ctx.arc(x, y, 4 / s, 0, 7); ctx.fillStyle = SHEET; ctx.fill(); ctx.lineWidth = 2 / s; ctx.stroke(); }
+  ctx.lineWidth = 6 / s;
+  ctx.strokeStyle = HALO;
+  ctx.stroke();
+  ctx.lineWidth = 2.6 / s;
+  ctx.strokeStyle = EMBER;
+  ctx.stroke();
+  if (points.length < 40)
+    for (const [x, y] of points) {
+      ctx.beginPath();
+      ctx.arc(x, y, 4 / s, 0, 7);
+      ctx.fillStyle = SHEET;
+      ctx.fill();
+      ctx.lineWidth = 2 / s;
+      ctx.stroke();
+    }
 }
 
 function drawHole(ctx, x, y, s) {
-  ctx.beginPath(); ctx.arc(x, y, 7 / s, 0, 7); ctx.fillStyle = SHEET; ctx.fill(); ctx.lineWidth = 1.4 / s; ctx.strokeStyle = INK; ctx.stroke();
-  ctx.beginPath(); ctx.moveTo(x - 10 / s, y); ctx.lineTo(x + 10 / s, y); ctx.moveTo(x, y - 10 / s); ctx.lineTo(x, y + 10 / s); ctx.stroke();
+  ctx.beginPath();
+  ctx.arc(x, y, 7 / s, 0, 7);
+  ctx.fillStyle = SHEET;
+  ctx.fill();
+  ctx.lineWidth = 1.4 / s;
+  ctx.strokeStyle = INK;
+  ctx.stroke();
+  ctx.beginPath();
+  ctx.moveTo(x - 10 / s, y);
+  ctx.lineTo(x + 10 / s, y);
+  ctx.moveTo(x, y - 10 / s);
+  ctx.lineTo(x, y + 10 / s);
+  ctx.stroke();
 }
 
 function drawStart(ctx, m, s) {
-  ctx.beginPath(); ctx.moveTo(m.x, m.y); ctx.lineTo(m.x - 9 / s, m.y - 5 / s); ctx.lineTo(m.x - 9 / s, m.y + 5 / s); ctx.closePath();
-  ctx.fillStyle = EMBER; ctx.fill(); ctx.lineWidth = 1.2 / s; ctx.strokeStyle = HALO; ctx.stroke();
+  ctx.beginPath();
+  ctx.moveTo(m.x, m.y);
+  ctx.lineTo(m.x - 9 / s, m.y - 5 / s);
+  ctx.lineTo(m.x - 9 / s, m.y + 5 / s);
+  ctx.closePath();
+  ctx.fillStyle = EMBER;
+  ctx.fill();
+  ctx.lineWidth = 1.2 / s;
+  ctx.strokeStyle = HALO;
+  ctx.stroke();
 }
 
 function drawPin(ctx, m, s) {
-  ctx.beginPath(); ctx.arc(m.x, m.y, 13 / s, 0, 7); ctx.fillStyle = SHEET; ctx.fill(); ctx.lineWidth = 2.6 / s; ctx.strokeStyle = EMBER; ctx.stroke();
-  ctx.font = `700 ${14 / s}px ${SLAB}`; ctx.textAlign = "center"; ctx.textBaseline = "middle"; ctx.fillStyle = INK; ctx.fillText(m.text, m.x, m.y + 0.5 / s);
+  ctx.beginPath();
+  ctx.arc(m.x, m.y, 13 / s, 0, 7);
+  ctx.fillStyle = SHEET;
+  ctx.fill();
+  ctx.lineWidth = 2.6 / s;
+  ctx.strokeStyle = EMBER;
+  ctx.stroke();
+  ctx.font = `700 ${14 / s}px ${SLAB}`;
+  ctx.textAlign = "center";
+  ctx.textBaseline = "middle";
+  ctx.fillStyle = INK;
+  ctx.fillText(m.text, m.x, m.y + 0.5 / s);
 }

@@ -3,7 +3,8 @@ let turning = null;
 
 function angle(dial, event) {
   const box = dial.getBoundingClientRect();
-  const dx = event.clientX - box.left - box.width / 2, dy = event.clientY - box.top - box.height / 2;
+  const dx = event.clientX - box.left - box.width / 2,
+    dy = event.clientY - box.top - box.height / 2;
   return Math.round(((Math.atan2(-dy, dx) * 180) / Math.PI + 360) % 360);
 }
 

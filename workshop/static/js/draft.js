@@ -13,26 +13,41 @@ if (element?.dataset.scene) {
   const picture = new Image();
   picture.src = element.dataset.source;
   let box = [0, 0, 1, 1];
-  Promise.all([fetch(element.dataset.scene).then((answer) => answer.json()), picture.decode().catch(() => null)]).then(([scene]) => {
-    box = scene.underlay;
-    if (picture.naturalWidth) panel.scene.underlay = { image: picture, box };
-    panel.show(scene, scene.dress, {});
-    document.fonts.ready.then(() => panel.redraw());
-    element.dataset.ready = "yes";
-  });
+  Promise.all([fetch(element.dataset.scene).then((answer) => answer.json()), picture.decode().catch(() => null)]).then(
+    ([scene]) => {
+      box = scene.underlay;
+      if (picture.naturalWidth) panel.scene.underlay = { image: picture, box };
+      panel.show(scene, scene.dress, {});
+      document.fonts.ready.then(() => panel.redraw());
+      element.dataset.ready = "yes";
+    },
+  );
 
   document.body.addEventListener("click", (event) => {
     const zoom = event.target.closest("[data-zoom]");
     if (zoom) zoom.dataset.zoom === "fit" ? panel.fit() : panel.zoom(Number(zoom.dataset.zoom));
   });
-  document.getElementById("wipe")?.addEventListener("input", (event) => { panel.scene.wipe = event.target.value / 100; panel.redraw(); });
+  document.getElementById("wipe")?.addEventListener("input", (event) => {
+    panel.scene.wipe = event.target.value / 100;
+    panel.redraw();
+  });
 
   // what was marked goes into the form as shares of the source picture
-  const shares = (points) => JSON.stringify(points.map(([x, y]) => [(x - box[0]) / box[2], (y - box[1]) / box[3]].map((v) => +v.toFixed(5))));
+  const shares = (points) =>
+    JSON.stringify(points.map(([x, y]) => [(x - box[0]) / box[2], (y - box[1]) / box[3]].map((v) => +v.toFixed(5))));
   drawing(panel, ({ verb, points }) => {
     const marked = JSON.parse(points);
-    if (verb === "points") { knobs.how.value = "points"; knobs.points.value = shares([marked[0], marked.at(-1)]); knobs.elements.size.value = ""; knobs.elements.size.focus(); return; }
-    if (verb === "corners") { if (marked.length !== 4) return; knobs.corners.value = shares(marked); }
+    if (verb === "points") {
+      knobs.how.value = "points";
+      knobs.points.value = shares([marked[0], marked.at(-1)]);
+      knobs.elements.size.value = "";
+      knobs.elements.size.focus();
+      return;
+    }
+    if (verb === "corners") {
+      if (marked.length !== 4) return;
+      knobs.corners.value = shares(marked);
+    }
     if (verb === "more") {
       const [[x0, y0], [x1, y1]] = JSON.parse(shares([marked[0], marked.at(-1)]));
       knobs.more.value = JSON.stringify([...JSON.parse(knobs.more.value || "[]"), [x0, y0, x1, y1]]);
@@ -42,5 +57,10 @@ if (element?.dataset.scene) {
 }
 
 // every knob is live: what it does is seen as soon as it is let go
-knobs?.addEventListener("change", (event) => { if (event.target.name && event.target.name !== "how" && knobs.elements.size.value) knobs.requestSubmit(); });
-knobs?.addEventListener("input", (event) => { const told = event.target.labels?.[0]?.querySelector("output"); if (told) told.value = event.target.value; });
+knobs?.addEventListener("change", (event) => {
+  if (event.target.name && event.target.name !== "how" && knobs.elements.size.value) knobs.requestSubmit();
+});
+knobs?.addEventListener("input", (event) => {
+  const told = event.target.labels?.[0]?.querySelector("output");
+  if (told) told.value = event.target.value;
+});

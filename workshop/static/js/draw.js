@@ -1,6 +1,9 @@
-// Drawing on the panel: a line to cut along, a closed line, or a drag from a junction. What is drawn is sent as it stands.
+// Drawing on the panel: a line to cut along, a closed line, or a drag from a junction. What is drawn is sent as it
+// stands.
 const HINTS = {
-  line: "Click from border to border, or drag. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, <kbd>Esc</kbd> leaves it.",
+  line:
+    "Click from border to border, or drag. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, " +
+    "<kbd>Esc</kbd> leaves it.",
   closed: "Click round it, or drag. <kbd>Enter</kbd> closes it, <kbd>C</kbd> bends it, <kbd>Esc</kbd> leaves it.",
   drag: "Take hold of a junction and drag it. <kbd>Esc</kbd> leaves it.",
   corners: "Click the four corners of the sheet from the upper left, clockwise, then <kbd>Enter</kbd>.",
@@ -11,16 +14,25 @@ const HINTS = {
   patch: "Click the white paper or the grey card in the photo.",
   more: "Drag over the place that gets more tones. <kbd>Esc</kbd> leaves it.",
 };
-const SNAP_PX = 9, STEP_PX = 3;
+const SNAP_PX = 9,
+  STEP_PX = 3;
 const POINT = new Set(["radial", "patch"]);
 
 export function drawing(panel, finished) {
   const { element } = panel;
   const hint = document.getElementById("hint");
-  let tool = null, pressed = false, dragged = false;
+  let tool = null,
+    pressed = false,
+    dragged = false;
 
   function begin(verb, closed, words) {
-    tool = { verb, closed, kind: verb === "junction" || verb === "more" ? "drag" : closed ? "closed" : "line", points: [], curve: false };
+    tool = {
+      verb,
+      closed,
+      kind: verb === "junction" || verb === "more" ? "drag" : closed ? "closed" : "line",
+      points: [],
+      curve: false,
+    };
     element.dataset.tool = verb;
     hint.innerHTML = HINTS[verb] ?? HINTS[tool.kind];
     hint.hidden = false;
@@ -30,7 +42,8 @@ export function drawing(panel, finished) {
   }
 
   function leave() {
-    tool = null; pressed = false;
+    tool = null;
+    pressed = false;
     delete element.dataset.tool;
     hint.hidden = true;
     panel.drag.line = undefined;
@@ -45,9 +58,14 @@ export function drawing(panel, finished) {
   function finish() {
     const { verb, points, curve, closed } = tool;
     if (points.length < (closed ? 3 : 2)) return;
-    const snap = SNAP_PX * panel.ratio / panel.view.scale;
+    const snap = (SNAP_PX * panel.ratio) / panel.view.scale;
     leave();
-    finished({ verb, points: JSON.stringify(points.map(([x, y]) => [+x.toFixed(3), +y.toFixed(3)])), snap, ...(curve && { curve: "yes" }) });
+    finished({
+      verb,
+      points: JSON.stringify(points.map(([x, y]) => [+x.toFixed(3), +y.toFixed(3)])),
+      snap,
+      ...(curve && { curve: "yes" }),
+    });
   }
 
   document.body.addEventListener("click", (event) => {
@@ -55,30 +73,51 @@ export function drawing(panel, finished) {
     if (button && button !== element) begin(button.dataset.tool, button.dataset.closed === "yes", button.dataset.words);
   });
 
-  const take = (type, act) => element.addEventListener(type, (event) => {
-    if (!tool || panel.spaceHeld || event.button > 0 || event.target.closest("button")) return;
-    event.stopImmediatePropagation();
-    act(event);
-  }, { capture: true });
+  const take = (type, act) =>
+    element.addEventListener(
+      type,
+      (event) => {
+        if (!tool || panel.spaceHeld || event.button > 0 || event.target.closest("button")) return;
+        event.stopImmediatePropagation();
+        act(event);
+      },
+      { capture: true },
+    );
 
   take("pointerdown", (event) => {
     element.setPointerCapture(event.pointerId);
-    pressed = true; dragged = false;
+    pressed = true;
+    dragged = false;
     tool.points.push(panel.toScene(event));
     show();
   });
 
   take("pointermove", (event) => {
     const here = panel.toScene(event);
-    if (!pressed) { if (tool.points.length) show(here); return; }
+    if (!pressed) {
+      if (tool.points.length) show(here);
+      return;
+    }
     const last = tool.points.at(-1);
-    if (tool.kind === "drag") { dragged = true; show(here); return; }
-    if (Math.hypot(here[0] - last[0], here[1] - last[1]) * panel.view.scale > STEP_PX * panel.ratio) { dragged = true; tool.points.push(here); show(); }
+    if (tool.kind === "drag") {
+      dragged = true;
+      show(here);
+      return;
+    }
+    if (Math.hypot(here[0] - last[0], here[1] - last[1]) * panel.view.scale > STEP_PX * panel.ratio) {
+      dragged = true;
+      tool.points.push(here);
+      show();
+    }
   });
 
   take("pointerup", (event) => {
     pressed = false;
-    if (POINT.has(tool.verb)) { tool.points = [tool.points[0], tool.points[0]]; finish(); return; }
+    if (POINT.has(tool.verb)) {
+      tool.points = [tool.points[0], tool.points[0]];
+      finish();
+      return;
+    }
     if (!dragged) return;
     if (tool.kind === "drag") tool.points.push(panel.toScene(event));
     finish();
@@ -86,13 +125,22 @@ export function drawing(panel, finished) {
 
   take("dblclick", () => finish());
 
-  document.addEventListener("keydown", (event) => {
-    if (!tool || event.target.closest("input, select, textarea")) return;
-    if (event.key === "Enter") finish();
-    else if (event.key === "Escape") leave();
-    else if (event.key.toLowerCase() === "c") { tool.curve = !tool.curve; show(); }
-    else if (event.key === "Backspace") { tool.points.pop(); show(); }
-    else return;
-    event.preventDefault(); event.stopImmediatePropagation();
-  }, { capture: true });
+  document.addEventListener(
+    "keydown",
+    (event) => {
+      if (!tool || event.target.closest("input, select, textarea")) return;
+      if (event.key === "Enter") finish();
+      else if (event.key === "Escape") leave();
+      else if (event.key.toLowerCase() === "c") {
+        tool.curve = !tool.curve;
+        show();
+      } else if (event.key === "Backspace") {
+        tool.points.pop();
+        show();
+      } else return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+    },
+    { capture: true },
+  );
 }

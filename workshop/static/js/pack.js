@@ -4,7 +4,8 @@ import "./keys.js";
 import "./said.js";
 
 const json = (id) => JSON.parse(document.getElementById(id)?.textContent ?? "null");
-const pictures = json("pictures"), woods = json("woods");
+const pictures = json("pictures"),
+  woods = json("woods");
 
 document.querySelectorAll(".packed").forEach(async (element, i) => {
   const [width, height] = element.dataset.ratio.split(" ").map(Number);
@@ -24,5 +25,8 @@ document.querySelectorAll(".packed").forEach(async (element, i) => {
 
 const form = document.querySelector(".packform");
 form.addEventListener("submit", () => {
-  form.elements.woods.value = [...form.querySelectorAll("[data-wood]")].map((select) => select.value).filter(Boolean).join(",");
+  form.elements.woods.value = [...form.querySelectorAll("[data-wood]")]
+    .map((select) => select.value)
+    .filter(Boolean)
+    .join(",");
 });

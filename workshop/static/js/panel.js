@@ -7,7 +7,8 @@ const ZOOM_PX = { side: [66, 0], foot: [0, 36] };
 export class Panel {
   constructor(element) {
     this.element = element;
-    this.top = this.canvas(); this.base = this.canvas();
+    this.top = this.canvas();
+    this.base = this.canvas();
     this.scene = { shapes: [], dress: { pieces: {}, marks: [] }, woods: {}, w: 1, h: 1 };
     this.view = { scale: 1, x: 0, y: 0 };
     this.chosen = new Set();
@@ -25,7 +26,14 @@ export class Panel {
 
   // shapes: {w, h, shapes}; dress: {pieces, marks}; woods: code to {tile, colour}
   show(shapes, dress, woods) {
-    Object.assign(this.scene, { w: shapes.w, h: shapes.h, stacked: shapes.stacked, shapes: readShapes(shapes), dress, woods });
+    Object.assign(this.scene, {
+      w: shapes.w,
+      h: shapes.h,
+      stacked: shapes.stacked,
+      shapes: readShapes(shapes),
+      dress,
+      woods,
+    });
     this.fit();
   }
 
@@ -37,14 +45,20 @@ export class Panel {
     this.wear(dress);
   }
 
-  wear(dress) { this.scene.dress = dress; this.redraw(); }
+  wear(dress) {
+    this.scene.dress = dress;
+    this.redraw();
+  }
 
   fit() {
     const box = this.element.getBoundingClientRect();
     if (!box.width) return;
     this.ratio = Math.min(window.devicePixelRatio || 1, 2);
     this.size = { w: Math.round(box.width * this.ratio), h: Math.round(box.height * this.ratio) };
-    for (const canvas of [this.base, this.top]) { canvas.width = this.size.w; canvas.height = this.size.h; }
+    for (const canvas of [this.base, this.top]) {
+      canvas.width = this.size.w;
+      canvas.height = this.size.h;
+    }
     const pad = Number(this.element.dataset.pad ?? 1) * this.ratio;
     const focus = this.focus || [0, 0, this.scene.w, this.scene.h];
     const room = this.room(focus[2] - focus[0], focus[3] - focus[1], pad);
@@ -58,7 +72,8 @@ export class Panel {
   room(width, height, pad) {
     const buttons = this.element.querySelector(".zoom");
     const fits = (at, less) => {
-      const w = this.size.w - less[0] * this.ratio, h = this.size.h - less[1] * this.ratio;
+      const w = this.size.w - less[0] * this.ratio,
+        h = this.size.h - less[1] * this.ratio;
       return { at, w, h, scale: Math.min((w - 2 * pad) / width, (h - 2 * pad) / height) };
     };
     if (!buttons) return fits("", [0, 0]);
@@ -74,7 +89,10 @@ export class Panel {
     this.marks();
   }
 
-  later() { cancelAnimationFrame(this.soon); this.soon = requestAnimationFrame(() => this.redraw()); }
+  later() {
+    cancelAnimationFrame(this.soon);
+    this.soon = requestAnimationFrame(() => this.redraw());
+  }
 
   marks() {
     if (!this.size) return;
@@ -119,25 +137,45 @@ export class Panel {
   // page pixels to mm, and back
   toScene(event) {
     const box = this.element.getBoundingClientRect();
-    return [((event.clientX - box.left) * this.ratio - this.view.x) / this.view.scale, ((event.clientY - box.top) * this.ratio - this.view.y) / this.view.scale];
+    return [
+      ((event.clientX - box.left) * this.ratio - this.view.x) / this.view.scale,
+      ((event.clientY - box.top) * this.ratio - this.view.y) / this.view.scale,
+    ];
   }
 
   toPage(x, y) {
     const box = this.element.getBoundingClientRect();
-    return [box.left + (x * this.view.scale + this.view.x) / this.ratio, box.top + (y * this.view.scale + this.view.y) / this.ratio];
+    return [
+      box.left + (x * this.view.scale + this.view.x) / this.ratio,
+      box.top + (y * this.view.scale + this.view.y) / this.ratio,
+    ];
   }
 
   at(x, y) {
     const ctx = this.top.getContext("2d");
     ctx.setTransform(1, 0, 0, 1, 0, 0);
-    return this.scene.shapes.filter(({ box }) => x >= box[0] && x <= box[2] && y >= box[1] && y <= box[3]).filter((s) => this.scene.dress.pieces[s.key]).findLast((s) => ctx.isPointInPath(s.path, x, y, "evenodd"));
+    return this.scene.shapes
+      .filter(({ box }) => x >= box[0] && x <= box[2] && y >= box[1] && y <= box[3])
+      .filter((s) => this.scene.dress.pieces[s.key])
+      .findLast((s) => ctx.isPointInPath(s.path, x, y, "evenodd"));
   }
 
   within([x0, y0, x1, y1]) {
-    return this.scene.shapes.filter((s) => this.scene.dress.pieces[s.key] && s.x >= Math.min(x0, x1) && s.x <= Math.max(x0, x1) && s.y >= Math.min(y0, y1) && s.y <= Math.max(y0, y1)).map((s) => s.key);
+    return this.scene.shapes
+      .filter(
+        (s) =>
+          this.scene.dress.pieces[s.key] &&
+          s.x >= Math.min(x0, x1) &&
+          s.x <= Math.max(x0, x1) &&
+          s.y >= Math.min(y0, y1) &&
+          s.y <= Math.max(y0, y1),
+      )
+      .map((s) => s.key);
   }
 
-  shape(key) { return this.scene.shapes.find((s) => s.key === key); }
+  shape(key) {
+    return this.scene.shapes.find((s) => s.key === key);
+  }
 
   choose(keys) {
     this.chosen = new Set([...keys].filter((key) => this.shape(key)));

@@ -20,19 +20,33 @@ function hang() {
   });
 }
 
-const seen = new IntersectionObserver((entries) => {
-  for (const { isIntersecting, target } of entries) if (isIntersecting) { seen.unobserve(target); draw(target); }
-}, { rootMargin: "200px" });
+const seen = new IntersectionObserver(
+  (entries) => {
+    for (const { isIntersecting, target } of entries)
+      if (isIntersecting) {
+        seen.unobserve(target);
+        draw(target);
+      }
+  },
+  { rootMargin: "200px" },
+);
 
 function draw(thumb) {
   const read = (answer) => (answer.ok ? answer.json() : Promise.reject(answer.status));
-  fetch(thumb.dataset.thumb).then(read).then((shapes) => {
-    new Panel(thumb).show(shapes, { pieces: shapes.dress.pieces, marks: [] }, woods);
-    thumb.dataset.ready = "yes";
-  }).catch(() => { thumb.dataset.ready = "no"; });
+  fetch(thumb.dataset.thumb)
+    .then(read)
+    .then((shapes) => {
+      new Panel(thumb).show(shapes, { pieces: shapes.dress.pieces, marks: [] }, woods);
+      thumb.dataset.ready = "yes";
+    })
+    .catch(() => {
+      thumb.dataset.ready = "no";
+    });
 }
 
-const watch = (within) => { for (const thumb of within.querySelectorAll("[data-thumb]")) seen.observe(thumb); };
+const watch = (within) => {
+  for (const thumb of within.querySelectorAll("[data-thumb]")) seen.observe(thumb);
+};
 hang();
 watch(document);
 // a tag that was worked out afresh comes with its picture
@@ -43,9 +57,19 @@ document.body.addEventListener("htmx:afterSettle", (event) => {
 
 const bring = document.getElementById("bring");
 const file = bring.querySelector("input[type=file]");
-const told = () => { bring.querySelector(".picked").textContent = file.files[0]?.name ?? ""; };
+const told = () => {
+  bring.querySelector(".picked").textContent = file.files[0]?.name ?? "";
+};
 file.addEventListener("change", told);
 for (const kind of ["dragover", "dragleave", "drop"]) {
-  bring.addEventListener(kind, (event) => { event.preventDefault(); bring.classList.toggle("over-it", kind === "dragover"); });
+  bring.addEventListener(kind, (event) => {
+    event.preventDefault();
+    bring.classList.toggle("over-it", kind === "dragover");
+  });
 }
-bring.addEventListener("drop", (event) => { if (event.dataTransfer.files.length) { file.files = event.dataTransfer.files; told(); } });
+bring.addEventListener("drop", (event) => {
+  if (event.dataTransfer.files.length) {
+    file.files = event.dataTransfer.files;
+    told();
+  }
+});

@@ -25,13 +25,15 @@ tryingOn(panel, (keys) => runsOf(keys));
 
 function load() {
   const url = slot().dataset.shapes;
-  return fetch(url).then((answer) => answer.json()).then((shapes) => {
-    if (url !== slot().dataset.shapes) return;
-    panel.loaded = url;
-    panel.show(shapes, json("dress"), json("woods"));
-    panel.chosen = new Set(keysOf(field("pieces").value));
-    panel.marks();
-  });
+  return fetch(url)
+    .then((answer) => answer.json())
+    .then((shapes) => {
+      if (url !== slot().dataset.shapes) return;
+      panel.loaded = url;
+      panel.show(shapes, json("dress"), json("woods"));
+      panel.chosen = new Set(keysOf(field("pieces").value));
+      panel.marks();
+    });
 }
 
 load().then(() => {
@@ -42,17 +44,21 @@ load().then(() => {
 });
 
 export function keysOf(text) {
-  return text.split(",").filter(Boolean).flatMap((item) => {
-    const [low, high = low] = item.split("-").map(Number);
-    return Array.from({ length: high - low + 1 }, (_, i) => low + i);
-  });
+  return text
+    .split(",")
+    .filter(Boolean)
+    .flatMap((item) => {
+      const [low, high = low] = item.split("-").map(Number);
+      return Array.from({ length: high - low + 1 }, (_, i) => low + i);
+    });
 }
 
 function runsOf(keys) {
   const spans = [];
   for (const key of [...keys].sort((a, b) => a - b)) {
     const last = spans.at(-1);
-    if (last && key === last[1] + 1) last[1] = key; else spans.push([key, key]);
+    if (last && key === last[1] + 1) last[1] = key;
+    else spans.push([key, key]);
   }
   return spans.map(([a, b]) => (a === b ? `${a}` : `${a}-${b}`)).join(",");
 }
@@ -64,7 +70,8 @@ function perform(values) {
 
 // Other pieces are chosen: their ticket comes, and the address keeps them.
 element.addEventListener("panel:chosen", () => {
-  const pieces = runsOf(panel.chosen), show = field("show").value;
+  const pieces = runsOf(panel.chosen),
+    show = field("show").value;
   field("pieces").value = pieces;
   const query = new URLSearchParams({ show, view: field("view").value, ...(pieces && { pieces }) });
   history.replaceState(null, "", `?${query}`);
@@ -90,8 +97,18 @@ tellMore();
 
 // Sections of the ticket that were opened stay open.
 const opened = new Set();
-document.body.addEventListener("toggle", (event) => { const name = event.target.dataset?.keep; if (name) event.target.open ? opened.add(name) : opened.delete(name); }, { capture: true });
-document.body.addEventListener("htmx:afterSwap", () => { for (const name of opened) for (const part of document.querySelectorAll(`details[data-keep="${name}"]`)) part.open = true; });
+document.body.addEventListener(
+  "toggle",
+  (event) => {
+    const name = event.target.dataset?.keep;
+    if (name) event.target.open ? opened.add(name) : opened.delete(name);
+  },
+  { capture: true },
+);
+document.body.addEventListener("htmx:afterSwap", () => {
+  for (const name of opened)
+    for (const part of document.querySelectorAll(`details[data-keep="${name}"]`)) part.open = true;
+});
 
 // What the answer to an edit says the pieces wear now.
 document.body.addEventListener("htmx:afterSettle", () => {
@@ -99,26 +116,39 @@ document.body.addEventListener("htmx:afterSettle", () => {
   if (!dress || dress === panel.lastDress) return;
   panel.lastDress = dress;
   const { shapes } = slot().dataset;
-  if (shapes === panel.loaded) { panel.wear(JSON.parse(dress.textContent)); return; }
+  if (shapes === panel.loaded) {
+    panel.wear(JSON.parse(dress.textContent));
+    return;
+  }
   const reshape = document.getElementById("reshape") && json("reshape");
-  if (!reshape || reshape.from !== panel.loaded || reshape.to !== shapes) { load(); return; }
+  if (!reshape || reshape.from !== panel.loaded || reshape.to !== shapes) {
+    load();
+    return;
+  }
   panel.loaded = shapes;
   panel.reshape(reshape, JSON.parse(dress.textContent));
   panel.chosen = new Set(keysOf(field("pieces").value));
   panel.marks();
 });
 
-// a dialog in which something was chosen closes once that is on its way: closing it earlier would lose which button it was
+// a dialog in which something was chosen closes once that is on its way: closing it earlier would lose which button it
+// was
 document.body.addEventListener("htmx:beforeSend", (event) => event.target.closest?.("dialog")?.close());
 
 document.body.addEventListener("htmx:beforeSwap", (event) => {
   // sentences about what went wrong are shown, not thrown away
-  if ([409, 413, 422, 403, 404].includes(event.detail.xhr.status)) { event.detail.shouldSwap = true; event.detail.isError = false; }
+  if ([409, 413, 422, 403, 404].includes(event.detail.xhr.status)) {
+    event.detail.shouldSwap = true;
+    event.detail.isError = false;
+  }
 });
 
 document.body.addEventListener("click", (event) => {
   const picker = event.target.closest("[data-choose]");
-  if (picker) { panel.choose(keysOf(picker.dataset.choose)); return; }
+  if (picker) {
+    panel.choose(keysOf(picker.dataset.choose));
+    return;
+  }
   const step = event.target.closest("[data-step]");
   if (step) stepTo(Number(step.dataset.step));
   const zoom = event.target.closest("[data-zoom]");

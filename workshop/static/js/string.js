@@ -1,18 +1,31 @@
 // The string that ties the ticket to the piece it speaks of.
 const SVG = "http://www.w3.org/2000/svg";
-const STRANDS = [["#2a1c10", 5, ".4"], ["#6d5333", 4.2, "1"], ["#f3e6c6", 2.6, "1"], ["#a98c5c", 2.6, "1", "1.4 4.2"]];
+const STRANDS = [
+  ["#2a1c10", 5, ".4"],
+  ["#6d5333", 4.2, "1"],
+  ["#f3e6c6", 2.6, "1"],
+  ["#a98c5c", 2.6, "1", "1.4 4.2"],
+];
 
 export function hangString(panel) {
   const over = document.getElementById("string");
   const strands = STRANDS.map(([colour, width, opacity, dash]) => {
     const path = document.createElementNS(SVG, "path");
-    for (const [name, value] of Object.entries({ fill: "none", stroke: colour, "stroke-width": width, "stroke-opacity": opacity, ...(dash && { "stroke-dasharray": dash }) })) path.setAttribute(name, value);
+    for (const [name, value] of Object.entries({
+      fill: "none",
+      stroke: colour,
+      "stroke-width": width,
+      "stroke-opacity": opacity,
+      ...(dash && { "stroke-dasharray": dash }),
+    }))
+      path.setAttribute(name, value);
     over.append(path);
     return path;
   });
   strands[0].setAttribute("transform", "translate(1.5 2.5)");
   const knot = document.createElementNS(SVG, "circle");
-  for (const [name, value] of Object.entries({ r: 6.5, fill: "#b23a12", stroke: "#fff8ea", "stroke-width": 2 })) knot.setAttribute(name, value);
+  for (const [name, value] of Object.entries({ r: 6.5, fill: "#b23a12", stroke: "#fff8ea", "stroke-width": 2 }))
+    knot.setAttribute(name, value);
   over.append(knot);
 
   const tie = () => {
@@ -22,7 +35,8 @@ export function hangString(panel) {
     over.toggleAttribute("hidden", !line);
     if (!line) return;
     for (const strand of strands) strand.setAttribute("d", line.d);
-    knot.setAttribute("cx", line.x); knot.setAttribute("cy", line.y);
+    knot.setAttribute("cx", line.x);
+    knot.setAttribute("cy", line.y);
   };
   document.addEventListener("panel:drawn", tie);
   document.body.addEventListener("htmx:afterSettle", tie);
@@ -31,8 +45,10 @@ export function hangString(panel) {
 
 // From the eyelet, sagging, to the piece's border nearest the ticket; nothing while the piece is out of sight.
 function path(panel, shape, eyelet) {
-  const box = eyelet.getBoundingClientRect(), frame = panel.element.getBoundingClientRect();
-  const x0 = box.left + box.width / 2, y0 = box.top + box.height / 2;
+  const box = eyelet.getBoundingClientRect(),
+    frame = panel.element.getBoundingClientRect();
+  const x0 = box.left + box.width / 2,
+    y0 = box.top + box.height / 2;
   const [x, y] = panel.toPage(Math.min(shape.x + 0.55 * shape.r, shape.box[2]), shape.y + 0.55 * shape.r);
   if (x < frame.left || x > frame.right || y < frame.top || y > frame.bottom || window.innerWidth < 1000) return null;
   const sag = Math.min(frame.bottom - 6, Math.max(y0, y) + 0.22 * Math.hypot(x0 - x, y0 - y));

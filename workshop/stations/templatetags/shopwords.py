@@ -114,8 +114,10 @@ def mark():
     return mark_safe(
         '<svg viewBox="0 0 34 34" width="34" height="34" aria-hidden="true">'
         '<rect x="1" y="1" width="32" height="32" fill="#2a2521"/>'
-        '<path d="M17 3L21.5 12.5 17 17Z M31 17L21.5 21.5 17 17Z M17 31L12.5 21.5 17 17Z M3 17L12.5 12.5 17 17Z" fill="#b23a12"/>'
-        '<path d="M17 3L12.5 12.5 17 17Z M31 17L21.5 12.5 17 17Z M17 31L21.5 21.5 17 17Z M3 17L12.5 21.5 17 17Z" fill="#f0ddb0"/></svg>'
+        '<path d="M17 3L21.5 12.5 17 17Z M31 17L21.5 21.5 17 17Z M17 31L12.5 21.5 17 17Z M3 '
+        '17L12.5 12.5 17 17Z" fill="#b23a12"/>'
+        '<path d="M17 3L12.5 12.5 17 17Z M31 17L21.5 12.5 17 17Z M17 31L21.5 21.5 17 17Z M3 '
+        '17L12.5 21.5 17 17Z" fill="#f0ddb0"/></svg>'
     )
 
 
@@ -188,8 +190,13 @@ def key_verb(context, key: str, verb: str, words: str, label: str = "", **values
     spoken = format_html(' aria-label="{}"', label) if label else ""
     return format_html(
         '<button type="button" data-key="{}"{} hx-post="{}" hx-vals="{}"><kbd>{}</kbd> {}</button>',
-        key, spoken, context["do_url"], told, key.upper(), words,
-    )  # fmt: skip
+        key,
+        spoken,
+        context["do_url"],
+        told,
+        key.upper(),
+        words,
+    )
 
 
 @register.simple_tag
@@ -198,8 +205,13 @@ def key_tool(key: str, tool: str, words: str, closed: bool = False) -> str:
     shut = mark_safe(' data-closed="yes"') if closed else ""
     return format_html(
         '<button type="button" data-key="{}" data-tool="{}"{} data-words="{}"><kbd>{}</kbd> {}</button>',
-        key, tool, shut, words, key.upper(), words,
-    )  # fmt: skip
+        key,
+        tool,
+        shut,
+        words,
+        key.upper(),
+        words,
+    )
 
 
 @register.simple_tag
@@ -208,8 +220,12 @@ def key_choose(key: str, keys: str, words: str, first: bool = False) -> str:
     strong = mark_safe(' class="first"') if first else ""
     return format_html(
         '<button type="button"{} data-key="{}" data-choose="{}"><kbd>{}</kbd> {}</button>',
-        strong, key, keys, key.upper(), words,
-    )  # fmt: skip
+        strong,
+        key,
+        keys,
+        key.upper(),
+        words,
+    )
 
 
 @register.simple_tag

@@ -61,17 +61,20 @@ def bring(owner, given: dict) -> Composition:
     """A drawing through the real intake, accepted."""
     file = given.get("file", "")
     draft = Draft.objects.create(
-        owner=owner, name=given["name"], file_name=file, data=given["words"].encode() if "words" in given else (demo.FOLDER / file).read_bytes(),
+        owner=owner,
+        name=given["name"],
+        file_name=file,
+        data=given["words"].encode() if "words" in given else (demo.FOLDER / file).read_bytes(),
         knobs={"how": "width", "size": given["width"]} | given.get("knobs", {}),
-    )  # fmt: skip
+    )
     tasks.find_pieces.call(draft.pk, draft.turn)
     draft.refresh_from_db()
     return actions.accept_draft(draft, given["name"], practice_of(owner))
 
 
 def lighthouse(owner) -> Composition:
-    """Painted shapes, stacked by tone into five sheets that reach under each other; the lamp is painted and goes on last,
-    and four are trimmed to one edge. Six are made of it."""
+    """Painted shapes, stacked by tone into five sheets that reach under each other; the lamp is painted and goes on
+    last, and four are trimmed to one edge. Six are made of it."""
     row = bring(owner, demo.LIGHTHOUSE)
 
     def do(verb: str, keys: list[int], layer: int = 0, **values) -> None:
@@ -146,7 +149,21 @@ def _saw_some(row: Composition, count: int) -> None:
         minutes = round(card.base_minutes * rng.uniform(1.0, 1.7), 1)
         at += dt.timedelta(minutes=minutes + 1) if i != count // 2 else dt.timedelta(hours=22)
         if i == 5:
-            Event.objects.create(composition=row, part=card.parts[0], step="saw", what="broke", minutes=minutes,
-                                 estimate_minutes=card.base_minutes, at=at - dt.timedelta(seconds=30))  # fmt: skip
-        Event.objects.create(composition=row, part=card.parts[0], step="saw", what="done", minutes=minutes,
-                             estimate_minutes=card.base_minutes, at=at)  # fmt: skip
+            Event.objects.create(
+                composition=row,
+                part=card.parts[0],
+                step="saw",
+                what="broke",
+                minutes=minutes,
+                estimate_minutes=card.base_minutes,
+                at=at - dt.timedelta(seconds=30),
+            )
+        Event.objects.create(
+            composition=row,
+            part=card.parts[0],
+            step="saw",
+            what="done",
+            minutes=minutes,
+            estimate_minutes=card.base_minutes,
+            at=at,
+        )

@@ -29,7 +29,8 @@ class Command(BaseCommand):
         call_command("collectstatic", interactive=False, verbosity=0)
         if not settings.LOCAL_PERSON and not self._accounts():
             raise CommandError(
-                f"Bound to {settings.BIND}, others could enter: make an account first with “python3 run.py account NAME”."
+                f"Bound to {settings.BIND}, others could enter: make an account first with "
+                f"“python3 run.py account NAME”."
             )
         if options["demo"]:
             call_command("load_demo")
