@@ -155,7 +155,7 @@ def saw_plan(job: Job) -> SawPlan:
 def plan_with(job: Job, high: int) -> SawPlan:
     """The plan, with so many copies sawn at once as the job's blanks say."""
     blanks = blanks_of(job)
-    blade_of = {key: blade for blank in blanks for key, blade in _blades(job, blank).items()}
+    blade_of = _blades(job, blanks)
     inside = enclosed_by_key(job)
     order = _in_order(job, blanks, blade_of, inside)
     of_blank: dict[int, list[str]] = {}
@@ -221,20 +221,23 @@ def _pack_from_the_edge(job: Job, ranked: list, at: int, blanks, inside: dict[st
     return ranked
 
 
-def _blades(job: Job, blank: Blank) -> dict[str, Blade]:
+def _blades(job: Job, blanks: tuple[Blank, ...]) -> dict[str, Blade]:
     """For each part the usual blade of its blank, or the first finer one that turns its tightest inner corner. A
     corner that none turns is sawn from both sides with the usual one."""
     practice = job.composition.practice
-    usual = choose_blade(practice, blank.thickness_mm, blank.hardness_lbf)
-    offers = finer_blades(practice, usual, blank.thickness_mm)
-    blade_of = dict.fromkeys(blank.leads, usual)
-    waiting = list(blank.leads)
-    for blade in offers[: DETAIL_STEPS + 1]:
-        left = tight_corners(job, blade.line_mm(practice.fit), waiting)
-        blade_of |= {key: blade for key in waiting if key not in left}
-        waiting = [key for key in waiting if key in left]
-        if not waiting:
-            break
+    alike: dict[tuple[float, float], list[str]] = {}
+    for blank in blanks:
+        alike.setdefault((blank.thickness_mm, blank.hardness_lbf), []).extend(blank.leads)
+    blade_of: dict[str, Blade] = {}
+    for (thickness_mm, hardness_lbf), waiting in alike.items():
+        usual = choose_blade(practice, thickness_mm, hardness_lbf)
+        blade_of |= dict.fromkeys(waiting, usual)
+        for blade in finer_blades(practice, usual, thickness_mm)[: DETAIL_STEPS + 1]:
+            left = tight_corners(job, blade.line_mm(practice.fit), waiting)
+            blade_of |= {key: blade for key in waiting if key not in left}
+            waiting = [key for key in waiting if key in left]
+            if not waiting:
+                break
     return blade_of
 
 

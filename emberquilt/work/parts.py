@@ -42,20 +42,22 @@ class PartId:
     piece: int = 0
     copy: int = 1
     index: int = 0
+    in_any_copy: str = field(init=False, compare=False)
+    """What it is called in every copy: ``12`` for a piece, ``shim-12``, ``spacer-3.1``, ``backer``."""
+    key: str = field(init=False, compare=False)
+    """What placements, steps and the log call it; a further copy is told by its number: ``12/3``."""
 
-    @property
-    def in_any_copy(self) -> str:
-        """What it is called in every copy: ``12`` for a piece, ``shim-12``, ``spacer-3.1``, ``backer``."""
+    def __post_init__(self) -> None:
+        # asked for a dozen times a part, and always the same
+        object.__setattr__(self, "in_any_copy", self._words())
+        object.__setattr__(self, "key", self.in_any_copy + (f"/{self.copy}" if self.copy > 1 else ""))
+
+    def _words(self) -> str:
         if self.role not in DERIVED:
             return str(self.piece)
         lies = self.piece or (self.layer if self.role == "stand" else 0)
         which = ".".join(str(n) for n in (lies, self.index) if n)
         return "-".join(word for word in (SPOKEN.get(self.role, self.role), which) if word)
-
-    @property
-    def key(self) -> str:
-        """What placements, steps and the log call it; a further copy is told by its number: ``12/3``."""
-        return self.in_any_copy + (f"/{self.copy}" if self.copy > 1 else "")
 
 
 DERIVED = ("ground", "shim", "stand", "rail", "base")

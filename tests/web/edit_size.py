@@ -1,4 +1,5 @@
-"""Prints, as JSON, how many bytes single edits of a 5,000-piece composition add to the write-ahead log."""
+"""Prints, as JSON, how many bytes single edits of a composition of 5,000 pieces, or as many as are named, add to the
+write-ahead log."""
 
 import json
 import os
@@ -30,7 +31,8 @@ def written(act) -> int:
 
 if __name__ == "__main__":
     call_command("migrate", verbosity=0)
-    row = actions.create(local_person(), composition(cells(5000, 1, 3000, 2000), "cherry"))
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 5000
+    row = actions.create(local_person(), composition(cells(count, 1, 3000, 2000), "cherry"))
 
     def give(count: int) -> None:
         global row
@@ -40,9 +42,9 @@ if __name__ == "__main__":
 
     def split() -> None:
         global row
-        spot = store.load(row).usual_layer.coverage.spots[2500]
+        spot = store.load(row).usual_layer.coverage.spots[count // 2]
         points = json.dumps([[spot.x_mm - 1, spot.y_mm], [spot.x_mm + 1, spot.y_mm + 0.3]])
-        row = actions.perform(row, row.revision, "split", [2500], {"points": points})
+        row = actions.perform(row, row.revision, "split", [count // 2], {"points": points})
 
     sizes = {"pieces": row.pieces.count(), "1": written(lambda: give(1)), "40": written(lambda: give(40))}
     sizes["undo"] = written(lambda: actions.undo(row, row.revision))

@@ -37,7 +37,7 @@ class Leaf:
     beads: tuple[float, ...]
 
 
-MOST_AT_ONCE = 800
+MOST_AT_ONCE = 200
 """Pictures of more pieces show their page before all that is left elsewhere is worked out."""
 
 
