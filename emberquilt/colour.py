@@ -69,3 +69,30 @@ def difference(first, second) -> np.ndarray:
 def hex_apart(first: str, second: str) -> float:
     """CIEDE2000 between two colours written as ``#rrggbb``."""
     return float(difference(lab_of(first), lab_of(second)))
+
+
+HUES = (
+    (48, "red"),
+    (84, "orange"),
+    (116, "yellow"),
+    (172, "green"),
+    (215, "blue-green"),
+    (309, "blue"),
+    (340, "violet"),
+)
+GREYS = ((20, "black"), (45, "dark grey"), (72, "grey"), (92, "light grey"), (101, "white"))
+"""Upper bounds of the hue angle in CIELAB, in degrees, and of lightness: own division of the plane."""
+
+
+def words_of(hex_colour: str) -> str:
+    """A colour as one would call it across the bench: “light orange”, “dark blue”. Raises `BadChoice`."""
+    light, a, b = lab_of(hex_colour)
+    chroma, hue = float(np.hypot(a, b)), float(np.degrees(np.arctan2(b, a))) % 360
+    if chroma < 9:
+        return next(name for most, name in GREYS if light < most)
+    name = next((name for most, name in HUES if hue < most), "red")
+    if name in ("red", "orange") and hue > 30 and (chroma < 32 or (light < 50 and chroma < 60)):
+        name = "brown"
+    if light > 76 and name != "yellow":
+        return "pink" if name == "red" else f"light {name}"
+    return f"dark {name}" if light < 31 else name

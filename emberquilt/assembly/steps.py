@@ -5,11 +5,12 @@ from dataclasses import replace
 
 import shapely
 
+from ..colour import words_of
 from ..rack.coats import coat_of
 from ..saw.blades import choose_blade
 from ..saw.cuts import SawPlan, feed_mm_per_minute
 from ..work.contacts import contacts_of
-from ..work.copies import in_copies, of_copy, repeated_minutes
+from ..work.copies import among, in_copies, of_copy, repeated_minutes
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
@@ -165,11 +166,12 @@ def _coats(job: Job, gathered: Gathered, text: str, keys: list[str], why: str) -
     verb = {"dye": "Dye", "paint": "Paint", "stain": "Stain"}.get(coat.kind, f"{supply.name} on")
     parts = in_copies(keys, job.copies)
     named = _named(job, keys)
+    colour = words_of(coat.colour) if coat.colour else ""
     caution = f"{supply.caution} Keep what will be glued bare: mask it."
     for number in range(1, count + 1):
         minutes = repeated_minutes(job.composition.practice, 5.0 + 1.0 * len(keys), job.copies, 5.0)
         wait = supply.handle_minutes if number == count else supply.recoat_minutes
-        label = f"{verb} {named} {coat.colour}".strip() + (f", coat {number} of {count}" if count > 1 else "")
+        label = f"{verb} {named} {colour}".strip() + (f", coat {number} of {count}" if count > 1 else "")
         key = f"colour-{text.replace(' ', '-').replace('#', '')}-{number}"
         gathered.add(
             Step(key, "assembly", "coat", label, minutes, parts, wait, place="finish", caution=caution, why=why)
@@ -240,7 +242,7 @@ def _one_copy(job: Job, saw: SawPlan, plan: GluePlan, gathered: Gathered, number
     if flush and not accents:
         before = _trim(job, gathered, number, flush, before)
     every = of_copy((str(key) for key in sawn), number)
-    label = "Take the clamps off, clean up" + _of(job, number)
+    label = "Take the clamps off, clean up" + among(number, job.copies)
     minutes = 5.0 * (1.0 if number == 1 else job.composition.practice.repeat_share)
     gathered.add(
         Step(
@@ -260,10 +262,6 @@ def _one_copy(job: Job, saw: SawPlan, plan: GluePlan, gathered: Gathered, number
 
 def _numbered(key: str, number: int) -> str:
     return key if number == 1 else f"{key}/{number}"
-
-
-def _of(job: Job, number: int) -> str:
-    return f", copy {number} of {job.copies}" if job.copies > 1 else ""
 
 
 def _glued(
@@ -294,7 +292,7 @@ def _glued(
             label = f"Glue batch {batch} of {len(batches)}, {count}"
         else:
             label = f"Glue {count}"
-        label += ("" if one_layer else f" of {name}") + _of(job, number)
+        label += ("" if one_layer else f" of {name}") + among(number, job.copies)
         fixed = 0.0 if plan.one_by_one else 3.0
         before = gathered.add(
             Step(
@@ -339,7 +337,7 @@ def _trim(job: Job, gathered: Gathered, number: int, keys: list[str], before: tu
         _numbered("trim", number),
         "saw",
         "trim",
-        f"Trim the edge flush, {say(thick)} thick, with No. {blade.no}{_of(job, number)}",
+        f"Trim the edge flush, {say(thick)} thick, with No. {blade.no}{among(number, job.copies)}",
         minutes,
         of_copy(keys, number),
         place="saw",

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from ..assembly.glueup import GluePlan
 from ..saw.cuts import SawPlan
-from ..work.copies import any_copy, copy_of
+from ..work.copies import among, any_copy, copy_of
 from ..work.parts import Job, Part
 from ..work.steps import Step, groups
 
@@ -68,7 +68,9 @@ def _whole(job: Job, step: Step) -> Card:
     lines = [line[:1].upper() + line[1:] for line in (step.why,) if line]
     if step.wait_minutes:
         lines.append("Then it waits; go on with something else")
-    return Card(step, step.parts, step.label, step.label, tuple(lines), step.minutes, step.minutes, step.caution)
+    # the card says by itself which copy it is
+    title = step.label.removesuffix(among(step.copy, job.copies)) if step.copy else step.label
+    return Card(step, step.parts, step.label, title, tuple(lines), step.minutes, step.minutes, step.caution)
 
 
 def _of_part(job: Job, step: Step, group: tuple[str, ...], minutes: float, saw: SawPlan, glue: GluePlan) -> Card:

@@ -199,15 +199,18 @@ def _hidden(job: Job, layer: Layer) -> list[Finding]:
     if not keys:
         return []
     numbers = sorted(layer.by_key[k].number for k in keys)
+    them = "it" if len(keys) == 1 else "them"
     return [
         Finding(
             "hidden",
             "pattern",
-            f"{name_pieces(numbers)} of {layer.name} {'is' if len(keys) == 1 else 'are'} covered "
-            f"completely by the layers "
-            "in front: nobody will see it. Drop it, or keep it only as ground to glue on.",
+            f"{name_pieces(numbers)} of {layer.name} {'is' if len(keys) == 1 else 'are'} covered completely by the "
+            f"layers in front: nobody will see {them}. Keep {them} as ground to glue on, "
+            f"or cut {them} away.",
             "Wood that is never seen costs the same.",
             tuple(keys),
             amount=len(keys),
+            fix=Fix("Keep as ground", "accept", {"reason": "ground to glue on"}),
+            more=(Fix("Cut away", "opening"),),
         )
     ]

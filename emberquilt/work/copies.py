@@ -29,3 +29,8 @@ def copy_of(key: str) -> int:
     """The number of the copy that a part is of."""
     number = key.partition("/")[2]
     return int(number) if number.isdecimal() else 1
+
+
+def among(number: int, copies: int) -> str:
+    """Which of the copies, as it stands after what is done to it; nothing where there is but one."""
+    return f", copy {number} of {copies}" if copies > 1 else ""

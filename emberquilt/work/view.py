@@ -1,5 +1,6 @@
 """What a verb acts on, and what a page shows."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ..errors import BadChoice
@@ -79,6 +80,13 @@ class View:
     def pieces(self, composition: Composition) -> tuple[Piece, ...]:
         """The pieces that are seen and made of something."""
         return composition.made if self.kind else composition.layer(self.layer).without_openings.pieces
+
+
+def view_with(composition: Composition, view: View, keys: Iterable[int]) -> View:
+    """The view, or all from the front where one of these pieces would not be seen in it."""
+    if view.stacked or all(composition.home[key].key == view.layer for key in keys if key in composition.home):
+        return view
+    return View(FRONT)
 
 
 def view_of(composition: Composition, name: str = "") -> View:

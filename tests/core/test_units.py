@@ -2,6 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from emberquilt.colour import words_of
 from emberquilt.errors import BadChoice, BadLength
 from emberquilt.practice import LIMITS, Practice
 from emberquilt.units import EXACT_MM, Length, exact_length, format_area, format_length, format_minutes
@@ -123,3 +124,30 @@ def test_minutes_in_shop_words(minutes, words):
 def test_areas_in_both_units():
     assert format_area(645.16, "in") == "1.0 in²"
     assert format_area(645.16, "mm") == "6.5 cm²"
+
+
+@pytest.mark.parametrize(
+    ("keyword", "code", "words"),
+    [
+        # keywords and their values: CSS Color Module Level 4, named colours
+        ("black", "#000000", "black"),
+        ("silver", "#c0c0c0", "light grey"),
+        ("gray", "#808080", "grey"),
+        ("white", "#ffffff", "white"),
+        ("red", "#ff0000", "red"),
+        ("darkred", "#8b0000", "dark red"),
+        ("pink", "#ffc0cb", "pink"),
+        ("orange", "#ffa500", "orange"),
+        ("saddlebrown", "#8b4513", "brown"),
+        ("yellow", "#ffff00", "yellow"),
+        ("green", "#008000", "green"),
+        ("lightgreen", "#90ee90", "light green"),
+        ("teal", "#008080", "blue-green"),
+        ("blue", "#0000ff", "blue"),
+        ("navy", "#000080", "dark blue"),
+        ("skyblue", "#87ceeb", "light blue"),
+        ("violet", "#ee82ee", "violet"),
+    ],
+)
+def test_colours_are_called_as_their_keywords_say(keyword, code, words):
+    assert words_of(code) == words

@@ -17,7 +17,7 @@ from emberquilt.work.copies import any_copy, copy_of
 from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
 from emberquilt.work.setting import length_of
-from emberquilt.work.view import Target, View, target_of, view_of
+from emberquilt.work.view import Target, View, target_of, view_of, view_with
 from workshop.bench.actions import sawing_ratio
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
@@ -54,7 +54,7 @@ def _context(
     """What the page of a station shows in a view. `later`: the other stations' counts are asked for once the answer is
     seen."""
     plan = plan_of(row)
-    view = view_of(plan.composition, name)
+    view = view_with(plan.composition, view_of(plan.composition, name), keys)
     later = later or counts_later(plan)
     entries = dict(row.entries.filter(seq__in=(row.cursor, row.cursor + 1)).values_list("seq", "label"))
     context = {
@@ -116,6 +116,11 @@ def ticket(request, uid, station):
 
 def _asked(request, row: Composition, station: str) -> dict:
     keys = _keys(request.GET.get("pieces", ""))
+    if request.GET.get("narrow"):
+        # another layer is looked at: what was chosen elsewhere would be out of sight there
+        composition = plan_of(row).composition
+        layer = view_of(composition, request.GET.get("view", "")).layer
+        keys = [key for key in keys if key in composition.home and composition.home[key].key == layer]
     return _context(request, row, station, request.GET.get("show", ""), keys, request.GET.get("view", ""))
 
 
@@ -247,6 +252,9 @@ def _still(keys: list[int], made) -> list[int]:
         return keys
     joined = [key for key in made.outlines if made.gone and key in keys]
     kept = [key for key in keys if key not in made.gone]
+    if len({b.layer for b in made.born.values()}) > 1:
+        # a work that was laid out anew, layer over layer: nobody goes on with all of its pieces at once
+        return kept
     return joined or [*kept, *(key for key, b in made.born.items() if not b.piece.opening)][:200]
 
 

@@ -16,17 +16,17 @@ LANTERN = {
 LIGHTHOUSE = {
     "file": "lighthouse.svg",
     "name": "Lighthouse at dusk",
-    "width": "14 in",
+    "width": "9 1/2 in",
     "knobs": {"kind": "painted"},
     "thickness": "1/4 in",
     "copies": "6",
-    # from the back: name, wood, note, and whether its edge is trimmed flush
+    # from the back: name, wood, paint, note, and whether its edge is trimmed flush
     "sheets": [
-        ("Sky", "maple", "back, it carries the rest", "yes"),
-        ("Far hills", "cherry", "", "yes"),
-        ("Sea", "mahogany", "", "yes"),
-        ("Headland and light", "walnut", "", "yes"),
-        ("Rocks", "wenge", "clear, stays proud", "no"),
+        ("Sky", "ply_birch", "#f0b46c", "back, it carries the rest", "yes"),
+        ("Far hills", "cherry", "", "", "yes"),
+        ("Sea", "mahogany", "", "", "yes"),
+        ("Headland and light", "walnut", "", "", "yes"),
+        ("Rocks", "wenge", "", "stays proud, in front of the edge", "no"),
     ],
 }
 
@@ -134,4 +134,13 @@ BOARDS = [
     ("poplar", "G1", "36 in", "9 in", "3/4 in"),
     ("ebony", "E1", "10 in", "2 in", "13/16 in"),
     ("ebony", "E2", "4 in", "1 1/2 in", "1 1/4 in"),
+    # thin panels, glued up, and a sheet: what the lighthouse is made of
+    ("ply_birch", "Q1", "60 in", "30 in", "1/4 in"),
+    ("cherry", "C2", "44 in", "10 in", "1/4 in"),
+    ("cherry", "C3", "44 in", "10 in", "1/4 in"),
+    ("mahogany", "H1", "48 in", "10 in", "1/4 in"),
+    ("mahogany", "H2", "30 in", "10 in", "1/4 in"),
+    ("walnut", "W4", "48 in", "11 in", "1/4 in"),
+    ("walnut", "W5", "48 in", "11 in", "1/4 in"),
+    ("wenge", "D1", "40 in", "10 in", "1/4 in"),
 ]

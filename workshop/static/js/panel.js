@@ -178,7 +178,8 @@ export class Panel {
   }
 
   choose(keys) {
-    this.chosen = new Set([...keys].filter((key) => this.shape(key)));
+    // also what is not seen yet: its shapes may be on their way, and the page turns to a view that shows it
+    this.chosen = new Set(keys);
     this.marks();
     this.element.dispatchEvent(new CustomEvent("panel:chosen", { bubbles: true }));
   }

@@ -73,8 +73,8 @@ def bring(owner, given: dict) -> Composition:
 
 
 def lighthouse(owner) -> Composition:
-    """Painted shapes, stacked by tone into five sheets that reach under each other; the lamp is painted and goes on
-    last, and four are trimmed to one edge. Six are made of it."""
+    """Painted shapes, stacked by tone into five sheets that reach under each other. The sky is painted before anything
+    lies on it; four are trimmed to one edge before the rocks go on. Six are made of it."""
     row = bring(owner, demo.LIGHTHOUSE)
 
     def do(verb: str, keys: list[int], layer: int = 0, **values) -> None:
@@ -83,10 +83,16 @@ def lighthouse(owner) -> Composition:
 
     do("stack", [], by="colour", front="dark", reach="8 mm")
     layers = [layer.key for layer in store.load(row).layers]
-    for key, (name, wood, note, flush) in zip(layers, demo.LIGHTHOUSE["sheets"], strict=True):
+    for key, (name, wood, paint, note, flush) in zip(layers, demo.LIGHTHOUSE["sheets"], strict=True):
         do("layer", [], key, name=name, note=note, layer_thickness=demo.LIGHTHOUSE["thickness"], trim_flush=flush)
-        do("wood", [p.key for p in store.load(row).layer(key).without_openings.pieces], wood=wood)
+        keys = [p.key for p in store.load(row).layer(key).without_openings.pieces]
+        do("wood", keys, wood=wood)
+        if paint:
+            do("coat", keys, coat="paint", tint=paint)
     do("copies", [], count=demo.LIGHTHOUSE["copies"])
+    for finding in plan_of(row).every_finding:
+        if finding.code in ("hidden", "glued-parts", "too-small", "tight-corner"):
+            do("accept", [], finding=finding.id, **finding.fix.values)
     return row
 
 
