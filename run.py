@@ -110,8 +110,9 @@ def test() -> None:
     """Lint, types, import contracts, every test, and the share of tests in the code."""
     lint()
     browser()
-    # a file goes to one process whole, which has a browser and a database of its own
-    call(PYTHON, "-m", "pytest", "-n", str(min(os.cpu_count() or 1, 4)), "--dist", "loadfile", *sys.argv[2:])
+    # a file goes to one process whole, which has a browser and a database of its own; long files first
+    spread = ("-n", str(min(os.cpu_count() or 1, 4)), "--dist", "loadfile", "--no-loadscope-reorder")
+    call(PYTHON, "-m", "pytest", *spread, *sys.argv[2:])
     call(PYTHON, "tools/share_of_tests.py")
 
 

@@ -89,3 +89,8 @@ def findings_of(work: Composition, station: str) -> list[Finding]:
     """All findings of a station, accepted ones too."""
     plan = Plan(work)
     return [f for f in plan.every_finding if f.station == station]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The browser's files take longest: they begin, so that no process waits for them at the end."""
+    items.sort(key=lambda item: "browser" not in item.path.parts)

@@ -34,6 +34,7 @@ class Desk:
         self.hosts: set[str] = set()
         page.on("pageerror", lambda error: self.problems.append(f"script: {error}"))
         page.on("console", self._heard)
+        page.on("requestfailed", self._failed)
         page.on("response", lambda r: self.problems.append(f"{r.status} {r.url}") if r.status >= 500 else None)
         page.on(
             "request", lambda r: self.hosts.add("/".join(r.url.split("/")[:3])) if r.url.startswith("http") else None
@@ -43,6 +44,11 @@ class Desk:
         # Chromium itself notes every refused request; that a 4xx was meant is for the test to say
         if message.type == "error" and not message.text.startswith("Failed to load resource"):
             self.problems.append(f"console: {message.text}")
+
+    def _failed(self, request) -> None:
+        # a page that is left takes what it asked for along
+        if "ERR_ABORTED" not in (request.failure or ""):
+            self.problems.append(f"{request.failure}: {request.method} {request.url}")
 
     def open(self, path: str) -> None:
         self.page.goto(self.address + path)
@@ -65,6 +71,7 @@ class Desk:
             self.page.mouse.click(*self.at(x_mm, y_mm))
         if shift:
             self.page.keyboard.up("Shift")
+        self.settle()
 
     def drag(self, start: tuple[float, float], end: tuple[float, float]) -> None:
         """From one window place to another, as slowly as a hand."""
@@ -83,7 +90,11 @@ class Desk:
         self.settle()
 
     def settle(self) -> None:
-        self.page.wait_for_function("() => !document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling')")
+        """Nothing is on its way any more: neither a ticket nor the shapes of the view that it speaks of."""
+        self.page.wait_for_function(
+            "() => !document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling') && "
+            "(!window.emberPanel?.loaded || emberPanel.loaded === document.getElementById('dress-slot')?.dataset.shapes)"
+        )
 
     def ticket(self) -> str:
         self.settle()

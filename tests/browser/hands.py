@@ -1,0 +1,122 @@
+"""What is done by hand in several journeys, beside what `Desk` does: stacking, woods, paint, ticking cards."""
+
+import html
+import re
+
+from workshop.compositions import demo
+from workshop.compositions.models import Composition
+
+LIGHTHOUSE = demo.FOLDER / "lighthouse.svg"
+WOODS = ("Birch plywood", "Cherry", "Mahogany", "Walnut", "Wenge")
+
+
+def brought(desk) -> Composition:
+    page = desk.page
+    desk.open("/")
+    page.set_input_files("#drawing", LIGHTHOUSE)
+    page.fill("#width", "9 1/2 in")
+    page.get_by_role("button", name="Find its pieces").click()
+    page.wait_for_selector("#panel[data-ready=yes]")
+    page.get_by_role("button", name="Accept these pieces").click()
+    page.wait_for_selector("#panel[data-ready=yes]")
+    return Composition.objects.get()
+
+
+def stacked(desk) -> None:
+    """From the painted shapes five sheets, each a quarter of an inch; all but the foremost are trimmed to one edge."""
+    page = desk.page
+    opened(desk, "layers")
+    page.fill("#t-reach", "8 mm")
+    sent(desk, lambda: page.get_by_role("button", name="make the stack").click())
+    assert page.locator("#stack .sheet").count() == 5
+    for number in range(1, 6):
+        seen(desk, number)
+        opened(desk, "layers")
+        page.fill("#l-thick", "1/4 in")
+        if number < 5:
+            page.select_option("#l-flush", "yes")
+        sent(desk, lambda: page.locator("form:has(#l-name) button", has_text="keep").click())
+
+
+def opened(desk, summary: str) -> None:
+    desk.settle()
+    details = desk.page.locator("#ticket details", has=desk.page.locator("summary", has_text=summary)).first
+    if details.get_attribute("open") is None:
+        details.locator("summary").first.click()
+
+
+def seen(desk, number: int) -> None:
+    """Choose a layer, counted from the back, in the small stack: the foremost is on top."""
+    sheets = desk.page.locator("#stack .sheet")
+    with desk.answer("/ticket"):
+        sheets.nth(sheets.count() - number).click()
+    desk.settle()
+
+
+def sent(desk, act) -> None:
+    with desk.answer() as answer:
+        act()
+    assert answer.value.status == 200
+    desk.settle()
+
+
+def given_woods(desk) -> None:
+    page = desk.page
+    for number, wood in enumerate(WOODS, 1):
+        seen(desk, number)
+        with desk.answer("/ticket"):
+            page.keyboard.press("b")
+        desk.settle()
+        page.keyboard.press("w")
+        sent(desk, lambda wood=wood: page.locator("#woodshelf button", has_text=wood).first.click())
+
+
+def painted(desk) -> None:
+    """The sky, which will lie under everything else."""
+    page = desk.page
+    seen(desk, 1)
+    with desk.answer("/ticket"):
+        page.keyboard.press("b")
+    opened(desk, "coat and colour")
+    page.select_option("#c-kind", "paint")
+    page.fill("#c-tint", "#f0b46c")
+    sent(desk, lambda: page.get_by_role("button", name="put it on").click())
+
+
+def ticked_through(desk, uid) -> list[str]:
+    """Every card done, one after the other, with what each said. The first of a kind is seen and clicked; those that
+    follow it and are done in the same way are sent as the page would send them, without being drawn."""
+    page, titles, bench = desk.page, [], f"{desk.address}/picture/{uid}/bench/"
+    while page.locator(".done-btn").count():
+        page.wait_for_selector(".view canvas")
+        titles.append(flat(page.locator("h1").inner_text()))
+        with page.expect_navigation(wait_until="commit"):
+            page.locator(".done-btn").click()
+        kind = titles[-1].split()[0]
+        while (card := read(page.request.get(bench).text())) and card["title"].split()[0] == kind:
+            assert len(titles) < 400, titles[-5:]
+            titles.append(card.pop("title"))
+            assert page.request.post(f"{bench}tick/", form=card | {"what": "done"}).ok
+        page.goto(bench)
+    return titles
+
+
+def flat(words: str) -> str:
+    return re.sub(r"\s+", " ", words).strip()
+
+
+def read(text: str) -> dict[str, str]:
+    """What the form of a card would send, and its title; nothing where no card is left."""
+    if 'class="done-btn"' not in text:
+        return {}
+    form = text[text.index("bench/tick/") :]
+    fields = {
+        name: html.unescape(value) for name, value in re.findall(r'type="hidden" name="(\w+)" value="(.*?)"', form)
+    }
+    title = re.search(r"<h1>(.*?)</h1>", text, re.S)[1]
+    return fields | {"title": flat(html.unescape(re.sub(r"<[^>]+>", " ", title)))}
+
+
+def places(titles: list[str], *words: str) -> list[int]:
+    """Where the cards stand that say all of this."""
+    return [i for i, title in enumerate(titles) if all(word in title for word in words)]
