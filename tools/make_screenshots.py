@@ -27,10 +27,7 @@ VIEWS = {
     "arrows": "wood/?show=arrows",
     "pattern": "pattern/",
     "relief": "relief/?pieces={ring}",
-    "stock": "stock/",
     "saw": "saw/?pieces={head}",
-    "glue": "assembly/?pieces={head}",
-    "calendar": "calendar/",
     "log": "log/",
 }
 
@@ -85,13 +82,16 @@ def _shoot(browser) -> None:
         page.goto(f"{ADDRESS}{koi}/{path.format(**keys)}")
         page.wait_for_selector("#panel[data-ready=yes]")
         shot(name)
-    for name, title, query in (
-        ("layers", "Lighthouse", "view=apart"),
-        ("lettering", "House plaque", "show=numbers"),
+    for name, title, path in (
+        ("layers", "Lighthouse", "pattern/?view=apart"),
+        ("stock", "Lighthouse", "stock/"),
+        ("glue", "Lighthouse", "assembly/?view=apart"),
+        ("calendar", "Lighthouse", "calendar/"),
+        ("lettering", "House plaque", "pattern/?show=numbers"),
     ):
         page.goto(ADDRESS)
         work = page.locator(".works a.tag", has_text=title).get_attribute("href").rsplit("/", 2)[0]
-        page.goto(f"{ADDRESS}{work}/pattern/?{query}")
+        page.goto(f"{ADDRESS}{work}/{path}")
         page.wait_for_selector("#panel[data-ready=yes]")
         shot(name)
     page.goto(f"{ADDRESS}{koi}/wood/?show=picture")

@@ -4,8 +4,9 @@ import numpy as np
 import shapely
 
 from ..errors import BadChoice
-from ..outline import surgery
 from ..outline.coverage import Coverage
+from ..outline.cut import imprint
+from ..outline.knit import LEAST_MM2, Reshape
 
 
 def bodies(coverage: Coverage, solid: set[int]) -> list[set[int]]:
@@ -54,7 +55,7 @@ def best_bridges(
     return strips
 
 
-def bridge(coverage: Coverage, openings: set[int], key: int, width_mm: float, count: int) -> surgery.Reshape:
+def bridge(coverage: Coverage, openings: set[int], key: int, width_mm: float, count: int) -> Reshape:
     """Bridges from the body that holds `key` to the rest of the sheet, up to `count` strips of `width_mm`.
 
     The strips are born of no piece; whoever takes the reshape joins them to what they touch. Raises `BadChoice`.
@@ -70,5 +71,5 @@ def bridge(coverage: Coverage, openings: set[int], key: int, width_mm: float, co
     air = [coverage.by_key[k] for k in sorted(openings)]
     # only what crosses air becomes new wood
     cut = shapely.intersection(shapely.union_all(np.array(strips)), shapely.coverage_union_all(np.array(air)))
-    pieces = [p for p in shapely.get_parts(cut) if p.geom_type == "Polygon" and p.area > surgery.LEAST_MM2]
-    return surgery.imprint(coverage, pieces)
+    pieces = [p for p in shapely.get_parts(cut) if p.geom_type == "Polygon" and p.area > LEAST_MM2]
+    return imprint(coverage, pieces)

@@ -11,8 +11,8 @@ from ..constants import GRID_MM
 from ..errors import BadChoice
 from ..intake.knobs import CHOICES
 from ..outline.coverage import on_grid
+from ..outline.knit import LEAST_MM2
 from ..outline.plates import plate
-from ..outline.surgery import LEAST_MM2
 from ..pattern.verbs import reshaped, some_keys
 from ..work.change import Born, Edit
 from ..work.composition import LAYER_KINDS, Composition, Layer, Piece

@@ -9,7 +9,7 @@ import shapely
 
 from ..colour import hex_apart
 from ..errors import BadChoice, BadLength
-from ..outline import surgery
+from ..outline import cut, knit, redraw
 from ..outline.coverage import largest_circle, on_grid
 from ..outline.numbering import reading_order
 from ..outline.plates import plate_round
@@ -22,7 +22,7 @@ from ..work.setting import closed_line, length_of, named, points_of, snap_of, wh
 from ..work.view import Target
 
 
-def reshaped(composition: Composition, layer: Layer, made: surgery.Reshape, label: str, **born) -> Edit:
+def reshaped(composition: Composition, layer: Layer, made: knit.Reshape, label: str, **born) -> Edit:
     """The edit that a reshape of the layer is: new pieces take after the piece they were cut from. `born` sets fields
     of those cut from none."""
     key, number = composition.next_key, composition.next_number
@@ -79,9 +79,9 @@ def some_keys(pieces: Sequence[Piece]) -> list[int]:
 @verb("split")
 def split(target: Target, values: Values) -> Edit:
     layer = target.one_layer
-    made = surgery.split(layer.coverage, target.keys, points_of(values), snap_of(values))
-    cut = {parent for parent, _ in made.born}
-    return reshaped(target.composition, layer, made, f"split of {named(layer.by_key[k] for k in cut)}")
+    made = cut.split(layer.coverage, target.keys, points_of(values), snap_of(values))
+    parents = {parent for parent, _ in made.born}
+    return reshaped(target.composition, layer, made, f"split of {named(layer.by_key[k] for k in parents)}")
 
 
 @verb("join")
@@ -89,7 +89,7 @@ def join(target: Target, _values: Values) -> Edit:
     layer, pieces = target.one_layer, target.pieces
     if len({p.opening for p in pieces}) > 1:
         raise BadChoice("An opening and a piece cannot be joined. Fill the opening first.")
-    return reshaped(target.composition, layer, surgery.join(layer.coverage, target.keys), f"join of {named(pieces)}")
+    return reshaped(target.composition, layer, cut.join(layer.coverage, target.keys), f"join of {named(pieces)}")
 
 
 @verb("seam")
@@ -98,7 +98,7 @@ def seam(target: Target, values: Values) -> Edit:
     if len(pieces) != 2:
         raise BadChoice("Choose the two pieces whose seam you draw anew.")
     layer = target.one_layer
-    made = surgery.redraw_seam(layer.coverage, pieces[0].key, pieces[1].key, points_of(values), snap_of(values))
+    made = redraw.redraw_seam(layer.coverage, pieces[0].key, pieces[1].key, points_of(values), snap_of(values))
     return reshaped(target.composition, layer, made, f"seam of {named(pieces)}")
 
 
@@ -106,14 +106,14 @@ def seam(target: Target, values: Values) -> Edit:
 def smooth(target: Target, values: Values) -> Edit:
     layer = target.one_layer
     strength = length_of(values, target.composition, "strength", 0.1, 50.0, 1.5)
-    made = surgery.smooth(layer.coverage, some_keys(target.pieces), strength)
+    made = redraw.smooth(layer.coverage, some_keys(target.pieces), strength)
     return reshaped(target.composition, layer, made, f"smoother {named(target.pieces)}")
 
 
 @verb("straighten")
 def straighten(target: Target, _values: Values) -> Edit:
     layer = target.one_layer
-    made = surgery.straighten(layer.coverage, some_keys(target.pieces))
+    made = redraw.straighten(layer.coverage, some_keys(target.pieces))
     return reshaped(target.composition, layer, made, f"straight seams of {named(target.pieces)}")
 
 
@@ -121,7 +121,7 @@ def straighten(target: Target, _values: Values) -> Edit:
 def junction(target: Target, values: Values) -> Edit:
     points = points_of(values | {"curve": ""})
     layer = target.one_layer
-    made = surgery.move_junction(layer.coverage, tuple(points[0]), tuple(points[-1]), max(snap_of(values), 0.5))
+    made = redraw.move_junction(layer.coverage, tuple(points[0]), tuple(points[-1]), max(snap_of(values), 0.5))
     return reshaped(target.composition, layer, made, "junction moved")
 
 
@@ -141,7 +141,7 @@ def opening(target: Target, values: Values) -> Edit:
     shapes = [p for p in shapely.get_parts(shapely.intersection(ring, solid)) if p.geom_type == "Polygon"]
     if not shapes:
         raise BadChoice("Draw a closed line inside the piece to cut an opening.")
-    return reshaped(target.composition, layer, surgery.imprint(layer.coverage, shapes), "opening", opening=True)
+    return reshaped(target.composition, layer, cut.imprint(layer.coverage, shapes), "opening", opening=True)
 
 
 @verb("fill")
@@ -161,7 +161,7 @@ def fill(target: Target, _values: Values) -> Edit:
 @verb("drop")
 def drop(target: Target, _values: Values) -> Edit:
     layer = target.one_layer
-    gone = surgery.drop(layer.coverage, some_keys(target.pieces)).gone
+    gone = cut.drop(layer.coverage, some_keys(target.pieces)).gone
     return _fitted(target.composition, Edit(f"{named(target.pieces)} dropped", gone=gone))
 
 
@@ -170,7 +170,7 @@ def draw(target: Target, values: Values) -> Edit:
     """A new piece inside a closed line: it takes its place from what lies there."""
     shape = closed_line(values)
     composition, layer = target.composition, target.one_layer
-    made = surgery.imprint(layer.coverage, [shape])
+    made = cut.imprint(layer.coverage, [shape])
     return _fitted(composition, reshaped(composition, layer, made, "piece drawn"))
 
 
@@ -180,7 +180,7 @@ def background(target: Target, values: Values) -> Edit:
     composition, layer = target.composition, target.one_layer
     margin = length_of(values, composition, "margin", 0.0, 1000.0, 20.0)
     outline = plate_round(str(values.get("outline") or "rectangle"), layer.coverage.bounds_mm, margin)
-    made = surgery.surround(layer.coverage, on_grid(outline))
+    made = cut.surround(layer.coverage, on_grid(outline))
     if not made.born:
         raise BadChoice("There is nothing left to fill inside that outline. Give a wider margin.")
     return _fitted(composition, reshaped(composition, layer, made, "background", part="background"))
@@ -270,11 +270,11 @@ def repeat(target: Target, values: Values) -> Edit:
         step = [0, (bottom - top) * i] if down else [(right - left) * i, 0]
         flip, shift = ([-1, 1], [2 * right, 0]) if mirrored else ([1, 1], step)
         shapes += list(on_grid(shapely.transform(chosen, lambda xy, f=flip, s=shift: xy * f + s)))  # type: ignore[misc]
-    made = surgery.imprint(layer.coverage, shapes)
+    made = cut.imprint(layer.coverage, shapes)
     return _fitted(composition, _copied(composition, layer, made, [layer.by_key[k] for k in keys], shapes, mirrored))
 
 
-def _copied(composition, layer, made: surgery.Reshape, originals: list[Piece], shapes, mirrored: bool) -> Edit:
+def _copied(composition, layer, made: knit.Reshape, originals: list[Piece], shapes, mirrored: bool) -> Edit:
     """New pieces take wood, arrow and height from the piece that they copy."""
     edit = reshaped(composition, layer, made, f"{len(shapes)} copies of {named(originals)}")
     tree = shapely.STRtree(np.array(shapes))
@@ -297,7 +297,7 @@ def small_pairs(layer: Layer, smallest_mm: float) -> list[tuple[Piece, Piece]]:
     def apart(a: int, b: int) -> float:
         return hex_apart(pieces[a].colour, pieces[b].colour) if pieces[a].colour and pieces[b].colour else 0.0
 
-    pairs = surgery.small_joins(layer.without_openings.coverage, lambda k: 2 * spots[k].radius_mm < smallest_mm, apart)
+    pairs = cut.small_joins(layer.without_openings.coverage, lambda k: 2 * spots[k].radius_mm < smallest_mm, apart)
     return [(pieces[a], pieces[b]) for a, b in pairs]
 
 
@@ -308,7 +308,7 @@ def join_small(target: Target, values: Values) -> Edit:
     pairs = small_pairs(layer, smallest)
     if not pairs:
         raise BadChoice(f"No piece is narrower than {composition.practice.say(smallest)} at its fattest.")
-    made = surgery.joined(layer.coverage, [(a.key, b.key) for a, b in pairs])
+    made = cut.joined(layer.coverage, [(a.key, b.key) for a, b in pairs])
     return reshaped(composition, layer, made, f"{len(made.gone)} small pieces joined")
 
 

@@ -10,7 +10,7 @@ import shapely
 from ..errors import BadChoice, BadLength
 from ..findings import name_pieces
 from ..outline.coverage import on_grid
-from ..outline.surgery import curve_through
+from ..outline.redraw import curve_through
 from ..plain import read_marks
 from ..units import Length
 from .change import Edit

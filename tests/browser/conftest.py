@@ -92,8 +92,11 @@ class Desk:
     def settle(self) -> None:
         """Nothing is on its way any more: neither a ticket nor the shapes of the view that it speaks of."""
         self.page.wait_for_function(
-            "() => !document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling') && "
-            "(!window.emberPanel?.loaded || emberPanel.loaded === document.getElementById('dress-slot')?.dataset.shapes)"
+            """() => {
+              if (document.querySelector(".htmx-request, .htmx-swapping, .htmx-settling")) return false;
+              const loaded = window.emberPanel?.loaded;
+              return !loaded || loaded === document.getElementById("dress-slot")?.dataset.shapes;
+            }"""
         )
 
     def ticket(self) -> str:
@@ -104,7 +107,8 @@ class Desk:
         """What axe-core finds on this page, by rule and place."""
         self.page.evaluate(AXE.read_text(encoding="utf-8") + "; undefined")
         found = self.page.evaluate(
-            "async () => (await axe.run(document)).violations.map(v => [v.id, v.nodes.map(n => "
+            "async () => (await axe.run(document, "
+            "{resultTypes: ['violations']})).violations.map(v => [v.id, v.nodes.map(n => "
             "n.target.join(' ')).slice(0, 3)])"
         )
         return [f"{rule}: {places}" for rule, places in found]

@@ -278,7 +278,7 @@ def test_the_demo_is_loaded_once_and_keeps_what_people_did(person, page):
     koi = Composition.objects.get(name="Two koi")
     assert koi.pieces.exclude(wood="").count() == koi.pieces.count() == 62
     assert koi.pieces.filter(thickness_mm=None).count() == 0
-    assert koi.events.filter(what="done").count() == 24
+    assert koi.events.filter(what="done", step="saw").count() == 24
     acorn = Composition.objects.get(name="An acorn")
     assert (acorn.cursor, acorn.pieces.exclude(wood="").count()) == (0, 0)
     assert plan_of(acorn).counts["pattern"] == 0

@@ -151,6 +151,9 @@ def _saw_some(row: Composition, count: int) -> None:
     at = timezone.now() - dt.timedelta(days=2, hours=1)
     plan = plan_of(row)
     table = cards(plan.job, plan.steps, plan.saw, plan.glue)
+    for card in table:
+        if card.step.verb == "paste":
+            Event.objects.create(composition=row, step=card.step.key, what="done", at=at)
     for i, card in enumerate([c for c in table if c.step.verb == "saw"][:count]):
         minutes = round(card.base_minutes * rng.uniform(1.0, 1.7), 1)
         at += dt.timedelta(minutes=minutes + 1) if i != count // 2 else dt.timedelta(hours=22)

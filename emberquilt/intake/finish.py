@@ -1,0 +1,143 @@
+"""What every kind of intake is given, and how what it found becomes a proposal."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from ..colour import hex_apart
+from ..errors import BadDrawing
+from ..findings import Finding
+from ..outline.coverage import Coverage, on_grid
+from ..outline.cut import joined, small_joins
+from ..outline.numbering import reading_order
+from .knobs import Knobs, Size
+from .proposal import Progress, Proposal
+
+MOST_MARKED = 12
+"""Loose ends are told one by one up to this many; beyond, one finding counts them."""
+Say = Callable[[float], str]
+
+
+@dataclass
+class Intake:
+    """What every kind of intake is given."""
+
+    size: Size
+    knobs: Knobs
+    progress: Progress
+    say: Say
+
+
+def finish(
+    outlines,
+    kind,
+    source_box,
+    findings,
+    work: Intake,
+    left_out,
+    colours,
+    traces: Sequence = (),
+    openings: set[int] = frozenset(),  # type: ignore[assignment]
+) -> Proposal:
+    rounded = [shapely.normalize(p) for p in on_grid(np.array(outlines))]
+    draft = Coverage(range(len(rounded)), rounded)
+    traces = list(traces)
+    merged: list[tuple[float, float]] = []
+    if work.knobs.smallest_mm > 0 and not openings:
+        draft, merged = _without_small(draft, colours, work)
+        traces += [("merged", x, y) for x, y in merged]
+    order = reading_order(draft)
+    x, y, w, h = source_box
+    coverage = Coverage(range(1, len(order) + 1), [draft.by_key[key] for key in order])
+    _, _, right, bottom = coverage.bounds_mm
+    if merged:
+        findings = [*findings, _merged(merged, work)]
+    proposal = Proposal(
+        coverage,
+        round(right, 3),
+        round(bottom, 3),
+        kind,
+        len(rounded) - len(merged),
+        (round(float(x), 3), round(float(y), 3), round(float(w), 3), round(float(h), 3)),
+        tuple(findings),
+        colours={i: colours[key] for i, key in enumerate(order, 1) if colours[key]},
+        openings=tuple(i for i, key in enumerate(order, 1) if key in openings),
+        left_out=tuple(left_out),
+        traces=tuple((what, round(float(x), 2), round(float(y), 2)) for what, x, y in traces),
+    )
+    if not proposal.is_valid:
+        raise BadDrawing(
+            "The lines of this drawing cross so closely that its pieces could not be told apart without gaps. "
+            "Simplify the drawing or make the finished width larger."
+        )
+    return proposal
+
+
+def _without_small(draft: Coverage, colours, work: Intake):
+    """Pieces narrower than the smallest one asked for, joined to the best neighbour; and where they were."""
+    spots, merged = draft.spots, []
+    smallest = work.knobs.smallest_mm
+
+    def apart(a: int, b: int) -> float:
+        return hex_apart(colours[a], colours[b]) if colours[a] and colours[b] else 0.0
+
+    for _ in range(3):
+        pairs = small_joins(draft, lambda k, s=spots: 2 * s[k].radius_mm < smallest, apart)  # type: ignore[misc]
+        made = joined(draft, pairs)
+        if not made.gone:
+            break
+        merged += [(spots[k].x_mm, spots[k].y_mm) for k in made.gone]
+        draft = draft.replaced(made.changed, made.gone)
+        spots = draft.spots
+    return draft, merged
+
+
+def _merged(places, work: Intake) -> Finding:
+    return Finding(
+        "merged",
+        "pattern",
+        f"{len(places)} piece{'' if len(places) == 1 else 's'} narrower than {work.say(work.knobs.smallest_mm)} "
+        f"{'was' if len(places) == 1 else 'were'} joined to a neighbour.",
+        "You asked for no piece smaller than that.",
+        point_mm=(round(places[0][0], 2), round(places[0][1], 2)),
+        amount=len(places),
+        limit=work.knobs.smallest_mm,
+        unit="mm",
+    )
+
+
+def end_findings(ends: list[tuple[float, float]], say: Say) -> list[Finding]:
+    rule = "A line that stops in the open does not part two pieces; what lay on its two sides became one."
+    if len(ends) > MOST_MARKED:
+        words = (
+            f"{len(ends)} lines end in the open: pieces there were lost into their neighbours. Bridge "
+            f"wider gaps, or close them in the drawing."
+        )
+        return [Finding("open-gap", "pattern", words, rule, point_mm=ends[0], amount=len(ends))]
+    return [
+        Finding(
+            "open-gap",
+            "pattern",
+            f"A line ends in the open {say(max(x, 0.0))} from the left and {say(max(y, 0.0))} from the top: "
+            "both sides became one piece. Split it there if it should part them.",
+            rule,
+            point_mm=(round(x, 2), round(y, 2)),
+            by_place=True,
+        )
+        for x, y in ends
+    ]
+
+
+def closed_gaps(places: list[tuple[float, float]], limit_mm: float) -> Finding:
+    return Finding(
+        "closed-gap",
+        "pattern",
+        f"{len(places)} line ends stopped up to {limit_mm:.1f} mm short of the next line and were joined to it.",
+        f"Ends closer than {limit_mm:.1f} mm at finished size are taken as meeting.",
+        point_mm=(round(places[0][0], 2), round(places[0][1], 2)),
+        amount=len(places),
+        limit=round(limit_mm, 1),
+        unit="mm",
+    )

@@ -1,0 +1,74 @@
+"""Lines of an SVG, a DXF or a PDF page, as pieces."""
+
+import numpy as np
+import shapely
+
+from ..errors import BadDrawing
+from ..outline import linework
+from . import svg_source
+from .finish import Intake, closed_gaps, end_findings, finish
+from .proposal import Proposal
+
+
+def from_lines(source: svg_source.LineSource, kind: str, work: Intake) -> Proposal:
+    work.progress(0.3, "joining the lines")
+    lines = svg_source.as_lines(source)
+    left, top, page_width, page_height = source.page
+    outside, gap = work.knobs.outside, work.knobs.gap_mm
+    framed = outside == "keep" or (outside == "auto" and _runs_off(lines, source.page))
+    box = (left, top, left + page_width, top + page_height) if framed else shapely.bounds(lines)
+    for _ in range(3):
+        span = (box[2] - box[0], box[3] - box[1])
+        if span[0] <= 0:
+            raise BadDrawing("This drawing has no width.")
+        scale = work.size.mm_per_unit((span[0], span[1] or span[0]), (page_width, page_height), source.unit_mm)
+        placed = shapely.transform(lines, lambda xy, s=scale, b=box: (xy - [b[0], b[1]]) * s)  # type: ignore[misc]
+        frame = shapely.box(0, 0, span[0] * scale, span[1] * scale) if framed else None
+        faces = linework.faces_of(placed, frame, linework.CLOSE_MM if gap is None else gap)
+        if not faces.outlines:
+            raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
+        found = shapely.total_bounds(np.array(faces.outlines))
+        if abs(found[2] - span[0] * scale) <= 1e-3 and abs(found[0]) <= 1e-3 and abs(found[1]) <= 1e-3:
+            break
+        # lines that stick out made the work smaller than was asked: measure what is enclosed and do it again
+        box = tuple(box[i % 2] + found[i] / scale for i in range(4))
+    work.progress(0.8, "checking the pieces")
+    findings = end_findings(faces.open_ends, work.say)
+    if faces.closed_gaps:
+        findings.append(closed_gaps(faces.closed_gaps, linework.CLOSE_MM if gap is None else gap))
+    source_box = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
+    fills = [(shapely.transform(f, lambda xy: (xy - [box[0], box[1]]) * scale), colour) for f, colour in source.fills]
+    traces = [("bridged", x, y) for x, y in faces.closed_gaps] + [("lost", x, y) for x, y in faces.open_ends]
+    return finish(
+        faces.outlines, kind, source_box, findings, work, source.left_out, _colours_under(faces.outlines, fills), traces
+    )
+
+
+def _colours_under(outlines, fills) -> list[str]:
+    """For each outline the colour of the topmost filled shape at a point inside it; empty where there is none."""
+    colours = [""] * len(outlines)
+    if not fills:
+        return colours
+    spots = shapely.point_on_surface(np.array(outlines))
+    tree = shapely.STRtree([shape for shape, _ in fills])
+    found, shapes = tree.query(spots, predicate="within")
+    for i, shape in sorted(zip(found.tolist(), shapes.tolist(), strict=True)):
+        colours[i] = fills[shape][1]
+    return ["" if colour in svg_source.NO_COLOUR else colour for colour in colours]
+
+
+def _runs_off(lines: shapely.Geometry, page: tuple[float, float, float, float]) -> bool:
+    """Lines that end on the page's border, where nothing closes them: the page itself is the sheet."""
+    left, top, width, height = page
+    border = shapely.box(left, top, left + width, top + height).exterior
+    slack = 0.002 * max(width, height)
+    merged = shapely.get_parts(shapely.line_merge(shapely.node(lines)))
+    tips = merged[~shapely.is_closed(merged)]
+    if not len(tips):
+        return False
+    ends = np.concatenate([shapely.get_point(tips, 0), shapely.get_point(tips, -1)])
+    unique, count = np.unique(np.round(shapely.get_coordinates(ends), 6), axis=0, return_counts=True)
+    loose = shapely.points(unique[count == 1])
+    if not len(loose):
+        return False
+    return int((shapely.distance(loose, border) <= slack).sum()) >= 2

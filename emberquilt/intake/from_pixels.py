@@ -1,0 +1,99 @@
+"""Pictures: drawn lines, or photos in tones and colours, as pieces."""
+
+import cv2
+import numpy as np
+import shapely
+
+from ..findings import Finding
+from ..outline import arcs
+from . import labels, raster_source, tones
+from .finish import Intake, closed_gaps, end_findings, finish
+from .proposal import Proposal
+
+PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
+"""A picture with less paper than this, and more pixels than this that differ from their surroundings, is a photo."""
+SMALLEST_PHOTO_MM = 8.0
+"""Diameter of the smallest region a photo is parted into unless said otherwise: what fingers can hold, a little
+under."""
+
+
+def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") -> Proposal:
+    if work.knobs.corners:
+        picture = raster_source.straightened(picture, work.knobs.corners)
+    as_photo = work.knobs.kind == "photo" or (work.knobs.kind == "auto" and _looks_like_photo(picture.grey))
+    make = _from_photo if as_photo else _from_line_picture
+    return make(picture, work, kind)
+
+
+def _looks_like_photo(grey: np.ndarray) -> bool:
+    """Line art is mostly paper once the light is even, or flatly coloured in; a photo is neither."""
+    small, _ = raster_source.reduced(grey, 1200)
+    even = labels.evenly_lit(small)
+    paper = float((even > 0.8 * np.percentile(even, 95)).mean())
+    rough = float((cv2.absdiff(small, cv2.medianBlur(small, 5)) > 2).mean())
+    return paper < PHOTO_PAPER and rough > PHOTO_ROUGH
+
+
+def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:
+    knobs = work.knobs
+    height, width = picture.grey.shape
+    work.progress(0.1, "telling ink from paper")
+    ink = labels.ink_of(picture.grey, knobs.ink)
+    rows, columns = np.flatnonzero(ink.any(axis=1)), np.flatnonzero(ink.any(axis=0))
+    box = (float(columns[-1] - columns[0] + 1), float(rows[-1] - rows[0] + 1))
+    rough = work.size.mm_per_unit(box, (width, height), picture.pixel_mm)
+    gap_px = labels.GAP_PX if knobs.gap_mm is None else knobs.gap_mm / rough
+    found = labels.label_regions(
+        ink, knobs.outside, gap_px, lambda share, words: work.progress(0.1 + 0.4 * share, words)
+    )
+    work.progress(0.5, "following the borders")
+    outlines, _ = arcs.outlines_of(
+        found.picture, found.count, rounds=2 * knobs.smooth, ridge=picture.grey, ink_px=found.ink_px
+    )
+    left, top, right, bottom = shapely.total_bounds(np.array(outlines))
+    scale = work.size.mm_per_unit((right - left, bottom - top), (width, height), picture.pixel_mm)
+    placed = list(shapely.transform(np.array(outlines), lambda xy: (xy - [left, top]) * scale))
+    work.progress(0.85, "checking the pieces")
+
+    def mm(points) -> list[tuple[float, float]]:
+        return [((x - left) * scale, (y - top) * scale) for x, y in points]
+
+    findings = end_findings(mm(found.ends), work.say)
+    if found.bridged:
+        findings.append(closed_gaps(mm(found.bridged), gap_px * scale))
+    if found.specks:
+        findings.append(
+            Finding(
+                "specks",
+                "pattern",
+                f"{found.specks} specks of paper inside the lines were left out: each under {labels.SPECK_PX} pixels.",
+                "Regions smaller than a blade's kerf are scanning noise.",
+                amount=found.specks,
+            )
+        )
+    source_box = (-left * scale, -top * scale, width * scale, height * scale)
+    colours = labels.region_colours(found, picture.rgb) if picture.rgb is not None else {}
+    by_outline = [colours.get(label, "") for label in range(1, found.count + 1)]
+    traces = [("bridged", *p) for p in mm(found.bridged)] + [("lost", *p) for p in mm(found.ends)]
+    return finish(placed, kind or "line picture", source_box, findings, work, (), by_outline, traces)
+
+
+def _from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:
+    knobs = work.knobs
+    rgb = picture.rgb if picture.rgb is not None else np.dstack([picture.grey] * 3)
+    height, width = rgb.shape[:2]
+    scale = work.size.mm_per_unit((width, height), (width, height), picture.pixel_mm)
+    rgb, shrink = raster_source.reduced(rgb, tones.MOST_SIDE)
+    pixel_mm = scale / shrink
+    smallest_mm = knobs.smallest_mm or SMALLEST_PHOTO_MM
+    found = tones.tone_labels(
+        rgb, knobs.tones, knobs.by, smallest_mm / pixel_mm, knobs.smooth, knobs.more, knobs.more_tones, work.progress
+    )
+    work.progress(0.65, "following the borders")
+    outlines, _ = arcs.outlines_of(found.picture, found.count, rounds=2 + 2 * knobs.smooth)
+    placed = list(shapely.transform(np.array(outlines), lambda xy: xy * pixel_mm))
+    colours = [found.colours[i] for i in range(1, found.count + 1)]
+    traces = [("merged", x * pixel_mm, y * pixel_mm) for x, y in found.merged]
+    work.progress(0.85, "checking the pieces")
+    words = kind or f"photo in {found.tones} tones"
+    return finish(placed, words, (0.0, 0.0, width * scale, height * scale), [], work, (), colours, traces)
