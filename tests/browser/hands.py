@@ -50,7 +50,6 @@ def seen(desk, number: int) -> None:
     sheets = desk.page.locator("#stack .sheet")
     with desk.answer("/ticket"):
         sheets.nth(sheets.count() - number).click()
-    desk.settle()
 
 
 def sent(desk, act) -> None:
@@ -66,7 +65,6 @@ def given_woods(desk) -> None:
         seen(desk, number)
         with desk.answer("/ticket"):
             page.keyboard.press("b")
-        desk.settle()
         page.keyboard.press("w")
         sent(desk, lambda wood=wood: page.locator("#woodshelf button", has_text=wood).first.click())
 

@@ -55,7 +55,6 @@ def test_cutting_joining_and_opening_on_the_picture(desk):
         page.mouse.move(*corner, steps=6)
     with desk.answer():
         page.mouse.up()
-    desk.settle()
     assert shapes(desk) == 7
     row.refresh_from_db()
     assert row.pieces.filter(opening=True).count() == 1
@@ -74,7 +73,6 @@ def test_a_junction_is_dragged_and_a_seam_redrawn(desk):
     page.keyboard.press("g")
     with desk.answer():
         desk.drag(desk.at(30, 30), desk.at(36, 34))
-    desk.settle()
     points = page.evaluate(
         "emberPanel.shape(1) && "
         "fetch(document.getElementById('dress-slot').dataset.shapes).then(a => a.json()).then(s => s.shapes[0][1])"
@@ -113,12 +111,10 @@ def test_a_photo_its_knobs_the_wipe_and_a_stack(desk, tmp_path):
     page.locator("details.more summary", has_text="layers").click()
     with desk.answer():
         page.get_by_role("button", name="make the stack").click()
-    desk.settle()
     assert Composition.objects.get().layers.count() == 3
     assert page.locator("#stack .sheet").count() == 3
     with desk.answer("/ticket"):
         page.get_by_role("button", name="apart").click()
-    desk.settle()
     page.wait_for_function("() => emberPanel.scene.stacked")
     assert desk.axe() == []
 
@@ -136,7 +132,6 @@ def test_words_become_openings_in_a_sheet(desk):
     assert "falls out" in page.locator("#findings").inner_text()
     with desk.answer():
         page.locator("#findings").get_by_role("button", name="Bridge").first.click()
-    desk.settle()
     assert page.locator("#findings").inner_text().count("falls out") == 1
 
 

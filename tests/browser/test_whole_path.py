@@ -33,16 +33,13 @@ def give_all_their_woods(desk) -> None:
     """Everything walnut, then the fish's head yellowheart."""
     with desk.answer("/ticket"):
         desk.page.keyboard.press("b")
-    desk.settle()
     desk.page.keyboard.press("w")
     with desk.answer():
         desk.page.locator("#woodshelf button", has_text="Walnut").click()
-    desk.settle()
     desk.click(*HEAD_OF_THE_YELLOW_KOI)
     desk.page.keyboard.press("w")
     with desk.answer():
         desk.page.locator("#woodshelf button", has_text="Yellowheart").click()
-    desk.settle()
 
 
 def saved(desk, click, tmp_path) -> Path:
@@ -70,11 +67,9 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     assert page.locator("#ticket .n").inner_text() == "2"
     with desk.answer("/ticket"):
         desk.drag(desk.at(60, 195), desk.at(145, 250))
-    desk.settle()
     assert int(page.locator("#ticket .n").inner_text()) >= 5
     with desk.answer():
         page.locator("#strip button", has_text="Yellowheart").click()
-    desk.settle()
     assert row.pieces.filter(wood="yellowheart").count() >= 6
     desk.press("c", "/ticket")
     assert int(page.locator("#ticket .n").inner_text()) == row.pieces.filter(wood="yellowheart").count()
@@ -85,7 +80,6 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.fill("#deg", "90")
     with desk.answer():
         page.press("#deg", "Enter")
-    desk.settle()
     page.locator("#panel").focus()
     desk.press("]")
     assert row.pieces.get(number=head).grain_deg == 75
@@ -94,7 +88,6 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     middle = dial["x"] + dial["width"] / 2, dial["y"] + dial["height"] / 2
     with desk.answer():
         desk.drag((middle[0], middle[1] - 30), (middle[0] + 30, middle[1] - 30))
-    desk.settle()
     assert row.pieces.get(number=head).grain_deg == pytest.approx(45, abs=4)
     spot = page.evaluate(
         "() => { const s = emberPanel.shape([...emberPanel.chosen][0]); return [s.x, s.y, "
@@ -103,7 +96,6 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     reach = spot[2] * 2**-0.5
     with desk.answer():
         desk.drag(desk.at(spot[0] + reach, spot[1] - reach), desk.at(spot[0] + 20, spot[1]))
-    desk.settle()
     grain = row.pieces.get(number=head).grain_deg
     assert min(grain, 360 - grain) <= 3
 
@@ -113,7 +105,6 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.fill("#thickness", "3/4 in")
     with desk.answer():
         page.press("#thickness", "Enter")
-    desk.settle()
     assert set(row.pieces.values_list("thickness_mm", flat=True)) == {19.05}
     desk.click(*HEAD_OF_THE_YELLOW_KOI)
     desk.press("u")
@@ -150,7 +141,6 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.fill("#hours-mon", "9-12, 13-17")
     with desk.answer():
         page.get_by_role("button", name="keep the hours").click()
-    desk.settle()
     assert "Done" in desk.ticket()
     calendar = icalendar.Calendar.from_ical(
         saved(desk, lambda: page.get_by_text("calendar file").click(), tmp_path).read_bytes()
@@ -221,7 +211,6 @@ def test_two_tabs_and_a_sentence(desk, chromium):
     desk.page.keyboard.press("w")
     with desk.answer():
         desk.page.locator("#woodshelf button", has_text="Walnut").click()
-    desk.settle()
     late.page.keyboard.press("w")
     with late.answer() as refused:
         late.page.locator("#woodshelf button", has_text="Holly").click()
@@ -247,7 +236,6 @@ def test_everything_is_reached_by_keyboard(desk):
     desk.page.keyboard.press("Tab")
     with desk.answer():
         desk.page.keyboard.press("Enter")
-    desk.settle()
     assert Composition.objects.get().pieces.exclude(wood="").count() == 1
     for key in ("]", "a", "g", "z", "y"):
         desk.page.keyboard.press(key)

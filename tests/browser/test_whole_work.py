@@ -31,7 +31,6 @@ def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
     desk.station("Relief")
     with desk.answer("/ticket"):
         page.keyboard.press("Home")
-    desk.settle()
     layers = {layer.name: layer for layer in plan.composition.layers}
     for name in layers:
         shape = next(o for k, o in plan.job.seen_of.items() if k in layers[name].by_key and o.area > 100)
@@ -40,7 +39,6 @@ def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
         assert name in desk.ticket()
     with desk.answer("/ticket"):
         page.keyboard.press("End")
-    desk.settle()
     assert page.evaluate("() => emberPanel.scene.shapes.length") >= once
 
     desk.station("Stock")

@@ -41,7 +41,6 @@ def test_woods_are_found_taken_and_seen_as_the_picture_of_the_result(desk, work)
     assert "Padauk" in page.locator("#suggest").inner_text()
     with desk.answer():
         page.get_by_role("button", name="Take these woods").click()
-    desk.settle()
     assert [piece(work, k).wood for k in range(1, 7)] == list(COLOURS)
     with page.expect_response(lambda r: "look.jpg" in r.url) as drawn:
         page.get_by_role("button", name="picture", exact=True).click()
@@ -64,7 +63,6 @@ def test_woods_are_found_taken_and_seen_as_the_picture_of_the_result(desk, work)
     page.mouse.move(5, 5)
     with desk.answer("/ticket"):
         page.locator("#panel").press("Escape")
-    desk.settle()
     # a lamp from below asks for another picture
     with page.expect_response(lambda r: "look.jpg" in r.url):
         page.locator("#k-lamp").select_option("270")
@@ -79,20 +77,17 @@ def test_grain_follows_a_drawn_line_and_points(desk, work):
     page.keyboard.press("w")
     with desk.answer():
         page.locator("#woodshelf button", has_text="Mahogany").click()
-    desk.settle()
     page.get_by_text("grain that follows the form").click()
     page.get_by_role("button", name="along a line").click()
     for place in ((2, 58), (88, 2)):
         page.mouse.click(*desk.at(*place))
     with desk.answer():
         page.keyboard.press("Enter")
-    desk.settle()
     assert {round(piece(work, k).grain_deg) for k in range(1, 7)} == {33}
     assert page.get_by_role("button", name="out from a point").is_visible(), "the section stays open"
     page.get_by_role("button", name="out from a point").click()
     with desk.answer():
         page.mouse.click(*desk.at(45, 30))
-    desk.settle()
     assert [round(piece(work, k).grain_deg) for k in (2, 5)] == [90, 270]
     page.get_by_role("button", name="keep together").click()
     desk.settle()
