@@ -75,16 +75,9 @@ def test_picture_to_pieces(megapixels, count, tmp_path):
     off = compare(found.coverage, real, per_mm, ink_px)
     place = tmp_path / "drawing.png"
     place.write_bytes(data)
-    code = (
-        "import re,sys;from pathlib import Path;from emberquilt.pattern.intake import "
-        "propose;from emberquilt.units import Length;"
-        "import emberquilt.cli;peak=lambda:int(re.search(r'VmHWM:\\s*(\\d+)', "
-        "Path('/proc/self/status').read_text())[1]);base=peak();"
-        "found=propose(Path(sys.argv[1]).read_bytes(),Length(300));"
-        # not getrusage: its peak is inherited from the process that forked this one
-        "print(peak()//1024, (peak()-base)*1024)"
+    done = subprocess.run(
+        [sys.executable, "-m", "bench.intake_peak", place], capture_output=True, text=True, check=True
     )
-    done = subprocess.run([sys.executable, "-c", code, place], capture_output=True, text=True, check=True)
     peak, above = map(int, done.stdout.split())
     words = f"{megapixels:g} MP, {count} regions ({found.faces} found)"
     tell(
