@@ -11,6 +11,7 @@ import shapely
 import uharfbuzz
 from fontTools.pens.recordingPen import DecomposingRecordingPen
 from fontTools.ttLib import TTFont
+from shapely.affinity import translate
 
 from ..errors import BadDrawing
 from ..outline.plates import plate_round
@@ -55,10 +56,10 @@ def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_de
         if not shapes:
             continue
         left, _, right, _ = shapely.total_bounds(np.array(shapes))
-        centred = [shapely.transform(s, lambda xy, m=(left + right) / 2: xy - [m, 0]) for s in shapes]  # type: ignore[misc]
+        centred = [translate(s, -(left + right) / 2) for s in shapes]
         if bend_deg:
             centred = [_bent(s, right - left, math.radians(bend_deg)) for s in centred]
-        letters += [shapely.transform(s, lambda xy, y=row * LINE_EM: xy + [0, y]) for s in centred]  # type: ignore[misc]
+        letters += [translate(s, 0, row * LINE_EM) for s in centred]
     if not letters:
         raise BadDrawing("This font has none of these letters. Choose another.")
     return Lettering(_apart(letters), tuple(dict.fromkeys(missing)))
