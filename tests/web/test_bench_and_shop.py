@@ -13,7 +13,7 @@ from workshop.bench import actions as bench
 from workshop.bench.models import Event, Timer
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
-from workshop.shop.actions import boards_of, practice_of
+from workshop.shop.actions import practice_of, rack_of
 from workshop.shop.models import Board
 
 
@@ -191,12 +191,12 @@ def test_boards_go_on_and_off_the_rack(client, person, ready):
     client.post(
         "/shop/board/", {"wood": "walnut", "name": "", "length": "24", "width": "8 in", "thickness": "13/16 in"}
     )
-    (board,) = boards_of(person)
+    (board,) = rack_of(person).boards
     assert (board.name, board.length_mm, board.width_mm) == ("Wa1", pytest.approx(609.6), pytest.approx(203.2))
     assert plan_of(ready).needs[0].owned_mm2 == pytest.approx(609.6 * 203.2)
     assert "Walnut" in client.get("/").content.decode()
     client.post(f"/shop/board/{board.key}/drop/")
-    assert boards_of(person) == ()
+    assert rack_of(person).boards == ()
     assert plan_of(ready).needs[0].owned_mm2 == 0
 
 

@@ -66,10 +66,6 @@ def board_of(row: models.Board) -> Board:
     )
 
 
-def boards_of(owner) -> tuple[Board, ...]:
-    return rack_of(owner).boards
-
-
 def photos_of(owner):
     """Gives the photographed face of a board and its resolution, for whoever draws it."""
 
