@@ -69,7 +69,7 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--smooth", help="smoothness, 0 to 10")
     parser.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
     parser.add_argument("--page", help="page of a PDF")
-    parser.add_argument("--strokes", choices=("seams", "pieces"), help="drawn lines of a painted SVG")
+    parser.add_argument("--lines-up-to", help="dark shapes up to this width are seams: 2mm; 0 keeps them as pieces")
     parser.add_argument(
         "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
     )
@@ -82,7 +82,11 @@ def _proposed(options) -> Proposal:
     if how is None:
         raise BadLength("Say how large it becomes: --width 300mm, or --height, --dpi or --percent.")
     typed = {name: value for name, value in vars(options).items() if isinstance(value, str)}
-    typed |= {"gap_mm": options.gap or "", "smallest_mm": options.smallest or ""}
+    typed |= {
+        "gap_mm": options.gap or "",
+        "smallest_mm": options.smallest or "",
+        "lines_up_to_mm": options.lines_up_to or "",
+    }
     font = b""
     if options.font and options.font not in FONTS:
         font = Path(options.font).read_bytes()
@@ -136,6 +140,13 @@ def proposal_json(proposal: Proposal) -> dict:
         "openings": list(proposal.openings),
         "done": [{"what": what, "x_mm": x, "y_mm": y} for what, x, y in proposal.traces],
         "left_out": list(proposal.left_out),
+        "source_box_mm": dict(zip(("x", "y", "width", "height"), proposal.source_box_mm, strict=True)),
+        "read_as": {"kind": proposal.read_as.kind, "why": proposal.read_as.why},
+        "others": [
+            {"kind": o.kind, "words": o.words, "pieces": o.pieces, "likeness": o.likeness} for o in proposal.others
+        ],
+        "lines": [[list(point) for point in line] for line in proposal.lines],
+        "lines_up_to_mm": proposal.lines_up_to_mm,
     }
 
 

@@ -13,7 +13,7 @@ from ..outline.coverage import Coverage, on_grid
 from ..outline.cut import joined, small_joins
 from ..outline.numbering import reading_order
 from .knobs import Knobs, Size
-from .proposal import Progress, Proposal
+from .proposal import Progress, Proposal, ReadAs
 
 MOST_MARKED = 12
 """Loose ends are told one by one up to this many; beyond, one finding counts them."""
@@ -30,6 +30,33 @@ class Intake:
     say: Say
 
 
+@dataclass(frozen=True)
+class Drawn:
+    """Pieces in mm by a drawing's own lines, before they are made a proposal; colours ``#rrggbb`` or empty."""
+
+    outlines: list[shapely.Polygon]
+    colours: list[str]
+    source_box_mm: tuple[float, float, float, float]
+    findings: list[Finding]
+    left_out: tuple[str, ...] = ()
+    traces: tuple[tuple[str, float, float], ...] = ()
+
+
+def finished(drawn: Drawn, words: str, read_as: ReadAs, work: Intake, up_to_mm: float | None = None) -> Proposal:
+    return finish(
+        drawn.outlines,
+        words,
+        drawn.source_box_mm,
+        drawn.findings,
+        work,
+        drawn.left_out,
+        drawn.colours,
+        drawn.traces,
+        read_as=read_as,
+        up_to_mm=up_to_mm,
+    )
+
+
 def finish(
     outlines,
     kind,
@@ -40,6 +67,10 @@ def finish(
     colours,
     traces: Sequence = (),
     openings: set[int] = frozenset(),  # type: ignore[assignment]
+    *,
+    read_as: ReadAs,
+    lines: Sequence[np.ndarray] = (),
+    up_to_mm: float | None = None,
 ) -> Proposal:
     rounded = [shapely.normalize(p) for p in on_grid(np.array(outlines))]
     draft = Coverage(range(len(rounded)), rounded)
@@ -66,6 +97,9 @@ def finish(
         openings=tuple(i for i, key in enumerate(order, 1) if key in openings),
         left_out=tuple(left_out),
         traces=tuple((what, round(float(x), 2), round(float(y), 2)) for what, x, y in traces),
+        read_as=read_as,
+        lines=tuple(tuple(map(tuple, np.round(line, 2).tolist())) for line in lines),
+        lines_up_to_mm=None if up_to_mm is None else round(float(up_to_mm), 2),
     )
     if not proposal.is_valid:
         raise BadDrawing(

@@ -6,11 +6,16 @@ import shapely
 from ..errors import BadDrawing
 from ..outline import linework
 from . import svg_source
-from .finish import Intake, closed_gaps, end_findings, finish
-from .proposal import Proposal
+from .finish import Drawn, Intake, closed_gaps, end_findings, finished
+from .proposal import Proposal, ReadAs
 
 
-def from_lines(source: svg_source.LineSource, kind: str, work: Intake) -> Proposal:
+def from_lines(source: svg_source.LineSource, kind: str, why: str, work: Intake) -> Proposal:
+    return finished(line_faces(source, work), kind, ReadAs("line", why), work)
+
+
+def line_faces(source: svg_source.LineSource, work: Intake) -> Drawn:
+    """What the lines enclose. Raises `BadDrawing` where that is nothing."""
     work.progress(0.3, "joining the lines")
     lines = svg_source.as_lines(source)
     left, top, page_width, page_height = source.page
@@ -39,8 +44,8 @@ def from_lines(source: svg_source.LineSource, kind: str, work: Intake) -> Propos
     source_box = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
     fills = [(shapely.transform(f, lambda xy: (xy - [box[0], box[1]]) * scale), colour) for f, colour in source.fills]
     traces = [("bridged", x, y) for x, y in faces.closed_gaps] + [("lost", x, y) for x, y in faces.open_ends]
-    return finish(
-        faces.outlines, kind, source_box, findings, work, source.left_out, _colours_under(faces.outlines, fills), traces
+    return Drawn(
+        faces.outlines, _colours_under(faces.outlines, fills), source_box, findings, source.left_out, tuple(traces)
     )
 
 

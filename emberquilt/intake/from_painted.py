@@ -7,27 +7,12 @@ from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
 from ..findings import Finding
 from ..outline import linework
-from . import painted, svg_source
-from .finish import Intake, finish
-from .proposal import Proposal
-
-PAINTED_SHARE = 0.35
-"""An SVG whose coloured fills cover this share of its page is taken as painted."""
+from . import painted
+from .finish import Drawn, Intake
 
 
-def looks_painted(source: svg_source.LineSource) -> bool:
-    """Coloured fills over most of the page, lying over each other."""
-    if not source.fills:
-        return False
-    shapes = [shape for shape, colour in source.fills if colour not in svg_source.NO_COLOUR]
-    if len({colour for _, colour in source.fills}) < 2 or not shapes:
-        return False
-    whole = shapely.union_all(np.array(shapes)).area
-    overlap = sum(shape.area for shape in shapes) / max(whole, 1e-9)
-    return whole >= PAINTED_SHARE * source.page[2] * source.page[3] and overlap > 1.15
-
-
-def from_painted(source: painted.PaintedSource, work: Intake) -> Proposal:
+def painted_faces(source: painted.PaintedSource, work: Intake) -> Drawn:
+    """What is visible of painted shapes. Raises `BadDrawing` where that is nothing."""
     work.progress(0.3, "seeing what is visible")
     left, top, page_width, page_height = source.page
     whole = work.knobs.outside == "keep"
@@ -61,7 +46,7 @@ def from_painted(source: painted.PaintedSource, work: Intake) -> Proposal:
             kept[i] = colours[near[0]] if near else ""
     findings = [_slivers(slivers)] if slivers else []
     box_mm = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
-    return finish(clean, "painted SVG", box_mm, findings, work, source.left_out, [c or "" for c in kept])
+    return Drawn(clean, [c or "" for c in kept], box_mm, findings, source.left_out)
 
 
 def _slivers(count: int) -> Finding:

@@ -8,7 +8,7 @@ from ..findings import Finding
 from ..outline import arcs
 from . import labels, raster_source, tones
 from .finish import Intake, closed_gaps, end_findings, finish
-from .proposal import Proposal
+from .proposal import Proposal, ReadAs
 
 PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
 """A picture with less paper than this, and more pixels than this that differ from their surroundings, is a photo."""
@@ -21,7 +21,7 @@ def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") ->
     if work.knobs.corners:
         picture = raster_source.straightened(picture, work.knobs.corners)
     as_photo = work.knobs.kind == "photo" or (work.knobs.kind == "auto" and _looks_like_photo(picture.grey))
-    make = _from_photo if as_photo else _from_line_picture
+    make = from_photo if as_photo else _from_line_picture
     return make(picture, work, kind)
 
 
@@ -75,10 +75,11 @@ def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) 
     colours = labels.region_colours(found, picture.rgb) if picture.rgb is not None else {}
     by_outline = [colours.get(label, "") for label in range(1, found.count + 1)]
     traces = [("bridged", *p) for p in mm(found.bridged)] + [("lost", *p) for p in mm(found.ends)]
-    return finish(placed, kind or "line picture", source_box, findings, work, (), by_outline, traces)
+    read_as = ReadAs("line", f"dark lines about {work.say(found.ink_px * scale)} wide on light paper")
+    return finish(placed, kind or "line picture", source_box, findings, work, (), by_outline, traces, read_as=read_as)
 
 
-def _from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:
+def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:
     knobs = work.knobs
     rgb = picture.rgb if picture.rgb is not None else np.dstack([picture.grey] * 3)
     height, width = rgb.shape[:2]
@@ -96,4 +97,6 @@ def _from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Prop
     traces = [("merged", x * pixel_mm, y * pixel_mm) for x, y in found.merged]
     work.progress(0.85, "checking the pieces")
     words = kind or f"photo in {found.tones} tones"
-    return finish(placed, words, (0.0, 0.0, width * scale, height * scale), [], work, (), colours, traces)
+    read_as = ReadAs("photo", f"a photo, parted into {found.tones} tones")
+    box = (0.0, 0.0, width * scale, height * scale)
+    return finish(placed, words, box, [], work, (), colours, traces, read_as=read_as)

@@ -9,14 +9,15 @@ from ..outline import linework
 from ..outline.plates import plate
 from . import lettering
 from .finish import Intake, finish
-from .proposal import Proposal
+from .proposal import Proposal, ReadAs
 
 
 def from_nothing(work: Intake) -> Proposal:
     across = work.knobs.across
     scale = work.size.mm_per_unit((across, 1.0), (across, 1.0), None)
     shape = plate(work.knobs.outline, (0.0, 0.0, across * scale, scale))
-    return finish([shape], f"empty {work.knobs.outline}", tuple(shape.bounds), [], work, (), [""])
+    read_as = ReadAs("blank", "an outline to split by hand")
+    return finish([shape], f"empty {work.knobs.outline}", tuple(shape.bounds), [], work, (), [""], read_as=read_as)
 
 
 def from_text(data: bytes, font: bytes, work: Intake) -> Proposal:
@@ -45,7 +46,17 @@ def from_text(data: bytes, font: bytes, work: Intake) -> Proposal:
         )
     kind = "letters" if knobs.letters == "letters" else "lettering in a sheet"
     box = (0.0, 0.0, (right - left) * scale, (bottom - top) * scale)
-    return finish(matched, kind, box, findings, work, (), [""] * len(matched), openings=open_ones)
+    return finish(
+        matched,
+        kind,
+        box,
+        findings,
+        work,
+        (),
+        [""] * len(matched),
+        openings=open_ones,
+        read_as=ReadAs("text", "typed words"),
+    )
 
 
 def _matched(faces: list[shapely.Polygon], openings: set[int]) -> tuple[list[shapely.Polygon], set[int]]:

@@ -28,7 +28,6 @@ CHOICES = {
     "kind": KINDS,
     "outside": OUTSIDES,
     "by": {"lightness": "by lightness", "colour": "by colour"},
-    "strokes": {"seams": "seams", "pieces": "pieces of their own"},
     "letters": {"openings": "openings in a sheet", "letters": "separate letters"},
     "outline": {"rectangle": "rectangle", "oval": "oval", "arch": "arch"},
 }
@@ -123,7 +122,8 @@ class Knobs:
     more: tuple[tuple[float, float, float, float], ...] = ()
     more_tones: int = 8
     page: int = 1
-    strokes: str = "seams"
+    lines_up_to_mm: float | None = None
+    """Dark shapes up to this width are lines, shared by their neighbours; 0 keeps them all as pieces."""
     corners: tuple[Point, ...] = ()
     font: str = "alegreya-sans"
     letters: str = "openings"
@@ -138,6 +138,7 @@ class Knobs:
 LIMITS: dict[str, tuple[float, float]] = {
     "smallest_mm": (0, 200),
     "gap_mm": (0, 50),
+    "lines_up_to_mm": (0, 50),
     "smooth": (0, 10),
     "ink": (-10, 10),
     "tones": (2, 16),

@@ -20,6 +20,8 @@ SPECKS_PER_REGION = 5
 """A picture with more specks than this for each region is grain or a printer's screen, not lines."""
 GAP_PX = 6.0
 """Gaps up to this are bridged unless said otherwise (own prototype's figure)."""
+GAP_MM = 1.2
+"""The same in what is drawn by numbers, at finished size."""
 FAN_DEG = 50.0
 LIGHT_SIDE, LIGHT_SHARE = 480, 0.06
 
@@ -86,14 +88,7 @@ def label_regions(
 ) -> Labels:
     """Close gaps in the lines, label the paper, decide what is outside, give each ink pixel to its nearest region."""
     progress(0.1, "bridging gaps in the lines")
-    half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
-    # across a line of width w the distance to its edge is w/4 in the mean
-    shrink = 2 if ink.size > LARGE_PX and 4 * float(half[ink].mean()) >= 4 else 1
-    skeleton = morphology.skeletonize(ink if shrink == 1 else _halved(ink))
-    there = np.argwhere(skeleton) * shrink
-    ink_px = 2 * float(np.median(half[there[:, 0], there[:, 1]])) if len(there) else 1.0
-    wide = half if shrink == 1 else half[::2, ::2][: skeleton.shape[0], : skeleton.shape[1]] / 2
-    tips = [(x * shrink, y * shrink, way) for x, y, way in loose_ends(skeleton, wide)]
+    tips, half, ink_px = _tips(ink)
     ink, bridged, ends = bridge(ink, tips, half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
     progress(0.6, "telling the regions apart")
     count, label, stats, _ = cv2.connectedComponentsWithStats((~ink).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S)
@@ -114,9 +109,27 @@ def label_regions(
     inner = np.flatnonzero(keep & ~outer)
     lut[inner] = np.arange(1, len(inner) + 1)
     lut[outer] = len(inner) + 1
-    grown = _regrow_islands(_grow(lut[label]), len(inner) + 1)
-    grown[grown == len(inner) + 1] = 0
-    return Labels(grown, len(inner), int(small.sum()), ends, bridged, ink_px)
+    shared = regrown(grown(lut[label]), len(inner) + 1)
+    shared[shared == len(inner) + 1] = 0
+    return Labels(shared, len(inner), int(small.sum()), ends, bridged, ink_px)
+
+
+def _tips(ink: np.ndarray) -> tuple[list[tuple[float, float, float]], np.ndarray, float]:
+    """Loose ends of the lines, half their width at each pixel, and their usual width."""
+    half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
+    # across a line of width w the distance to its edge is w/4 in the mean
+    shrink = 2 if ink.size > LARGE_PX and 4 * float(half[ink].mean()) >= 4 else 1
+    skeleton = morphology.skeletonize(ink if shrink == 1 else _halved(ink))
+    there = np.argwhere(skeleton) * shrink
+    ink_px = 2 * float(np.median(half[there[:, 0], there[:, 1]])) if len(there) else 1.0
+    wide = half if shrink == 1 else half[::2, ::2][: skeleton.shape[0], : skeleton.shape[1]] / 2
+    return [(x * shrink, y * shrink, way) for x, y, way in loose_ends(skeleton, wide)], half, ink_px
+
+
+def bridged_ink(ink: np.ndarray, gap_px: float) -> tuple:
+    """As `bridge`, from the ink alone."""
+    tips, half, _ = _tips(ink)
+    return bridge(ink, tips, half, gap_px)
 
 
 def region_colours(labels: Labels, picture: np.ndarray) -> dict[int, str]:
@@ -156,7 +169,7 @@ def _outside_regions(label: np.ndarray, ink: np.ndarray, count: int, outside: st
     return outer
 
 
-def _grow(label: np.ndarray) -> np.ndarray:
+def grown(label: np.ndarray) -> np.ndarray:
     """Every 0 pixel takes the label of the nearest labelled pixel."""
     source = (label == 0).astype(np.uint8)
     if not source.any():
@@ -168,7 +181,7 @@ def _grow(label: np.ndarray) -> np.ndarray:
     return lut[nearest]
 
 
-def _regrow_islands(label: np.ndarray, count: int) -> np.ndarray:
+def regrown(label: np.ndarray, count: int) -> np.ndarray:
     """Growing can leave pixels cut off from their region (the distance is approximate): give them away again."""
     for _ in range(4):
         parts, many = measure.label(label, connectivity=1, background=-1, return_num=True)
@@ -181,7 +194,7 @@ def _regrow_islands(label: np.ndarray, count: int) -> np.ndarray:
         largest = np.r_[True, owner[order][1:] != owner[order][:-1]]
         lost = np.zeros(many + 1, bool)
         lost[order[~largest]] = True
-        label = _grow(np.where(lost[parts], 0, label).astype(np.int32))
+        label = grown(np.where(lost[parts], 0, label).astype(np.int32))
     return label
 
 

@@ -9,7 +9,6 @@ import re
 from dataclasses import dataclass
 from xml.etree import ElementTree as ET
 
-import defusedxml.ElementTree
 import numpy as np
 import shapely
 import svgelements
@@ -17,9 +16,10 @@ import svgelements
 from ..errors import BadDrawing
 from ..outline.coverage import Coverage, on_grid
 from ..outline.linework import noded
-from .svg_source import XLINK, flatten, has_page, page_of, page_size, parse_svg, shapes_in
+from .seen import is_dark
+from .svg_source import XLINK, SafeSvg, flatten, has_page, page_of, page_size, parse_svg, shapes_in
 
-OPAQUE, UNSEEN = 0.995, 0.04
+OPAQUE, UNSEEN, SEAM_ALPHA = 0.995, 0.04, 0.5
 CAPS = {"butt": "flat", "round": "round", "square": "square"}
 JOINS = {"miter": "mitre", "round": "round", "bevel": "bevel"}
 Rgb = tuple[float, float, float]
@@ -42,11 +42,11 @@ class PaintedSource:
     left_out: tuple[str, ...]
 
 
-def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
-    """Painted regions back to front. `strokes`: drawn lines as seams, or as pieces of their own. Raises
-    `BadDrawing`."""
-    svg, left_out = parse_svg(data)
-    gradients = _gradients(data)
+def read_painted(safe: SafeSvg, up_to: float = 0.0) -> PaintedSource:
+    """Painted regions back to front. Dark strokes up to a width in page units are seams, others are painted too.
+    Raises `BadDrawing`."""
+    svg = parse_svg(safe)
+    gradients = _gradients(safe.root)
     paints: list[Paint] = []
     every: list[np.ndarray] = []
     for element, lines in shapes_in(svg):
@@ -58,7 +58,7 @@ def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
         if alpha > UNSEEN:
             region = region_of(lines, element.values.get("fill-rule") == "evenodd")
             paints.append(Paint(_clipped(region, clip), colour, min(alpha, 1.0)))
-        paints += _stroke(element, lines, strokes, gradients, opacity, clip)
+        paints += _stroke(element, lines, up_to, gradients, opacity, clip)
     paints = [p for p in paints if not p.shape.is_empty]
     if not paints:
         raise BadDrawing("Nothing is painted in this SVG. Bring it as lines.")
@@ -66,18 +66,16 @@ def read_painted(data: bytes, strokes: str = "seams") -> PaintedSource:
     if has_page(svg):
         box = shapely.box(page[0], page[1], page[0] + page[2], page[1] + page[3])
         paints = [Paint(shapely.intersection(p.shape, box), p.colour, p.alpha, p.seam) for p in paints]
-    words = sum(1 for _ in svg.elements(lambda e: isinstance(e, svgelements.Text)))
-    said = (f"{words} line{'' if words == 1 else 's'} of text",) if words else ()
-    return PaintedSource([p for p in paints if not p.shape.is_empty], page, (*left_out, *said))
+    return PaintedSource([p for p in paints if not p.shape.is_empty], page, safe.left_out)
 
 
-def _stroke(element, lines, strokes: str, gradients, opacity: float, clip) -> list[Paint]:
+def _stroke(element, lines, up_to: float, gradients, opacity: float, clip) -> list[Paint]:
     colour, alpha = _paint(element, "stroke", gradients)
     alpha *= opacity
     width = float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
     if alpha <= UNSEEN or width <= 0:
         return []
-    if strokes == "seams":
+    if width <= up_to and alpha > SEAM_ALPHA and is_dark(np.array([colour]))[0]:
         return [
             Paint(
                 _clipped(shapely.multilinestrings([shapely.linestrings(x) for x in lines]), clip), colour, alpha, True
@@ -213,9 +211,8 @@ def _paint(element, name: str, gradients: dict[str, tuple[Rgb, float]]) -> tuple
     return (float(colour.red), float(colour.green), float(colour.blue)), colour.alpha / 255
 
 
-def _gradients(data: bytes) -> dict[str, tuple[Rgb, float]]:
+def _gradients(root: ET.Element) -> dict[str, tuple[Rgb, float]]:
     """The mean colour and opacity of every gradient, stops inherited by reference."""
-    root = defusedxml.ElementTree.fromstring(data, forbid_dtd=False)
     table = {
         e.get("id"): e for e in root.iter() if isinstance(e.tag, str) and e.tag.rsplit("}", 1)[-1].endswith("Gradient")
     }

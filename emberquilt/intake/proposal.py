@@ -15,6 +15,25 @@ def no_progress(_share: float, _words: str) -> None:
 
 
 @dataclass(frozen=True)
+class ReadAs:
+    """How a drawing was read: a kind of `knobs.KINDS`, and why in a few words."""
+
+    kind: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Other:
+    """Another kind a drawing also fits: how many pieces it would give, and how much of the sheet would look like the
+    source, 0 to 1."""
+
+    kind: str
+    words: str
+    pieces: int
+    likeness: float
+
+
+@dataclass(frozen=True)
 class Proposal:
     """Pieces over the sheet, in mm. `faces` are the regions counted in the source, before they became outlines."""
 
@@ -35,6 +54,12 @@ class Proposal:
     """Pages of the file, of which one was read."""
     left_out: tuple[str, ...] = ()
     """What the file held that is not used: scripts, outside pictures."""
+    read_as: ReadAs = ReadAs("line", "")
+    others: tuple[Other, ...] = ()
+    lines: tuple[tuple[tuple[float, float], ...], ...] = ()
+    """Details that free nothing, in mm."""
+    lines_up_to_mm: float | None = None
+    """Dark shapes up to this width were taken as lines; None where nothing was."""
 
     @property
     def is_valid(self) -> bool:

@@ -6,12 +6,12 @@ import numpy as np
 
 from ..errors import BadDrawing
 from ..units import Length, format_length
-from . import painted, raster_source, svg_source, tones
+from . import raster_source, tones
 from .dxf_source import read_dxf
 from .finish import Intake, Say
 from .from_lines import from_lines
-from .from_painted import from_painted, looks_painted
 from .from_pixels import from_pixels
+from .from_svg import from_svg
 from .from_words import from_nothing, from_text
 from .knobs import Knobs, Size, finished_width
 from .pdf_source import read_pdf
@@ -31,6 +31,8 @@ def recognise(data: bytes) -> str:
     head = data[:4096].lstrip(b"\xef\xbb\xbf \t\r\n")
     if head.startswith((b"\x89PNG", b"\xff\xd8\xff")) or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
         return "picture"
+    if head.startswith(b"\x1f\x8b"):
+        return "svg"
     if b"%PDF-" in head[:1024]:
         return "pdf"
     if head.startswith((b"<", b"\xff\xfe<", b"\xfe\xff")) or b"<svg" in head:
@@ -62,13 +64,13 @@ def propose(
         return from_nothing(work)
     kind = recognise(data)
     if kind == "svg":
-        return _from_svg(data, work)
+        return from_svg(data, work)
     if kind == "dxf":
-        return from_lines(read_dxf(data), "DXF drawing", work)
+        return from_lines(read_dxf(data), "DXF drawing", "drawn lines", work)
     if kind == "pdf":
         page = read_pdf(data, knobs.page, knobs.kind == "photo")
         if page.lines is not None:
-            found = from_lines(page.lines, "PDF page", work)
+            found = from_lines(page.lines, "PDF page", "the lines drawn on the page", work)
         else:
             found = from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")
         return replace(found, pages=page.pages)
@@ -94,11 +96,3 @@ def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
             b"\xff\xd8"
         ) else "image/webp"
     return raster_source.as_png(raster_source.reduced(picture, tones.MOST_SIDE)[0]), "image/png"
-
-
-def _from_svg(data: bytes, work: Intake) -> Proposal:
-    if work.knobs.kind != "painted":
-        source = svg_source.read_svg(data)
-        if work.knobs.kind == "line" or not looks_painted(source):
-            return from_lines(source, "line SVG", work)
-    return from_painted(painted.read_painted(data, work.knobs.strokes), work)

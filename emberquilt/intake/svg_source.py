@@ -4,12 +4,15 @@ The file is checked with defusedxml before anything interprets it: entity bombs,
 and drawings too large to be a pattern end in a sentence. Scripts and outside pictures are never run or fetched.
 """
 
+import gzip
 import io
 import math
 import re
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
-from xml.etree.ElementTree import ParseError
+from functools import cached_property
+from xml.etree import ElementTree as ET
 
 import defusedxml.ElementTree
 import numpy as np
@@ -27,6 +30,12 @@ NO_COLOUR = ("#ffffff", "#000000")
 """Paper, and the black that a shape has when nobody chose its fill: nothing to match a wood to."""
 XLINK = "{http://www.w3.org/1999/xlink}href"
 NUMBERS = re.compile(r"\d*\.?\d+(?:[eE][-+]?\d+)?")
+NUMBER = re.compile(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?")
+LENGTH = re.compile(r"([-+]?\d*\.?\d+(?:[eE][-+]?\d+)?)\s*([a-zA-Z%]*)")
+PIXELS = {"px": 1.0, "pt": 96 / 72, "pc": 16.0, "mm": 96 / 25.4, "cm": 960 / 25.4, "in": 96.0, "em": 16.0, "ex": 8.0}
+ENTITY = re.compile(rb"<!ENTITY\s+([^\s%>]+)\s+(\"[^\"&%]{0,200}\"|'[^'&%]{0,200}')\s*>")
+MOST_ENTITIES = 100
+NO_LINES = "This SVG holds no lines. Draw the seams as lines or outlines and bring it again."
 CURVE_STEPS = (4, 64)
 
 
@@ -43,11 +52,62 @@ class LineSource:
     """What one unit measures by the file's own account."""
 
 
-def parse_svg(data: bytes) -> tuple[svgelements.SVG, tuple[str, ...]]:
-    """The drawing, and words for what it holds that is left out. Raises `BadDrawing`."""
-    left_out = _inspect(data)
+@dataclass(frozen=True)
+class SafeSvg:
+    """A drawing without scripts and without ways to other files: its elements, its page in pixels of 1/96 inch, and
+    words for what was left out."""
+
+    root: ET.Element
+    page: tuple[float, float]
+    left_out: tuple[str, ...]
+
+    @cached_property
+    def data(self) -> bytes:
+        return ET.tostring(self.root)
+
+
+def safe_svg(data: bytes) -> SafeSvg:
+    """Raises `BadDrawing` for what is broken, dangerous or hopeless."""
+    root, left_out = _inspect(unpacked(data))
+    return SafeSvg(root, _page(root), left_out)
+
+
+def unpacked(data: bytes) -> bytes:
+    """What a gzipped drawing holds, no more than can be read."""
+    if not data.startswith(b"\x1f\x8b"):
+        return data
     try:
-        return svgelements.SVG.parse(io.BytesIO(data), reify=False), left_out
+        with gzip.GzipFile(fileobj=io.BytesIO(data)) as stream:
+            return stream.read(MOST_BYTES + 1)
+    except (OSError, EOFError, zlib.error):
+        raise BadDrawing("This packed SVG is damaged and cannot be unpacked.") from None
+
+
+def _page(root: ET.Element) -> tuple[float, float]:
+    """Width and height of the page in pixels; from the viewBox where only that is told, 0 where nothing is."""
+    box = [float(v) for v in NUMBER.findall(root.get("viewBox") or "")]
+    across, down = (box[2], box[3]) if len(box) == 4 and min(box[2:]) > 0 else (0.0, 0.0)
+    width, height = _length(root.get("width"), across), _length(root.get("height"), down)
+    if across and width and not height:
+        height = width * down / across
+    if across and height and not width:
+        width = height * across / down
+    return width, height
+
+
+def _length(text: str | None, usual: float) -> float:
+    told = LENGTH.fullmatch((text or "").strip())
+    if not told:
+        return usual
+    if told[2] == "%":
+        return usual * float(told[1]) / 100
+    return float(told[1]) * PIXELS.get(told[2], 1.0)
+
+
+def parse_svg(safe: SafeSvg) -> svgelements.SVG:
+    """The drawing's own shapes. Raises `BadDrawing`."""
+    try:
+        return svgelements.SVG.parse(io.BytesIO(safe.data), reify=False)
     except RecursionError:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
     except Exception as problem:  # the parser raises whatever it meets: all mean that the file cannot be read
@@ -68,9 +128,18 @@ def shapes_in(svg: svgelements.SVG) -> Iterator[tuple[svgelements.Shape, list[np
             yield element, lines
 
 
-def read_svg(data: bytes) -> LineSource:
+def extent(safe: SafeSvg) -> tuple[float, float, float, float]:
+    """Left, top, width and height of all shapes. Raises `BadDrawing`."""
+    svg = parse_svg(safe)
+    lines = [line for _, own in shapes_in(svg) for line in own]
+    if not lines:
+        raise BadDrawing(NO_LINES)
+    return page_of(svg, lines)
+
+
+def read_svg(safe: SafeSvg) -> LineSource:
     """Every stroke and outline as polylines. Raises `BadDrawing`."""
-    svg, left_out = parse_svg(data)
+    svg = parse_svg(safe)
     lines: list[np.ndarray] = []
     fills = []
     for element, own in shapes_in(svg):
@@ -78,8 +147,8 @@ def read_svg(data: bytes) -> LineSource:
         if colour := _fill(element):
             fills += [(line, colour) for line in own if len(line) > 3]
     if not lines:
-        raise BadDrawing("This SVG holds no lines. Draw the seams as lines or outlines and bring it again.")
-    return LineSource(lines, page_of(svg, lines), left_out, _filled(fills), MM_PER_INCH / 96)
+        raise BadDrawing(NO_LINES)
+    return LineSource(lines, page_of(svg, lines), safe.left_out, _filled(fills), MM_PER_INCH / 96)
 
 
 def _filled(fills: list[tuple[np.ndarray, str]]) -> tuple[tuple[shapely.Geometry, str], ...]:
@@ -104,21 +173,29 @@ def _too_many(points: int, more: str = "") -> str:
     )
 
 
-def _inspect(data: bytes) -> tuple[str, ...]:
-    """Refuse what is dangerous or hopeless; return words for what will be left out."""
+def _inspect(data: bytes) -> tuple[ET.Element, tuple[str, ...]]:
+    """Refuse what is dangerous or hopeless; return what is left of the drawing, and words for what is not."""
     if len(data) > MOST_BYTES:
         raise BadDrawing(f"This file is {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB can be read.")
     try:
-        root = defusedxml.ElementTree.fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
+        root = defusedxml.ElementTree.fromstring(
+            data, forbid_dtd=False, forbid_entities=not _plain_entities(data), forbid_external=True
+        )
     except DefusedXmlException:
         raise BadDrawing("This SVG defines entities, which can hide a bomb. Save it again as plain SVG.") from None
-    except (ParseError, ValueError, LookupError) as problem:
+    except (ET.ParseError, ValueError, LookupError) as problem:
         raise BadDrawing(f"This SVG is broken: {problem}.") from None
     except RecursionError:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
     if _local(root.tag) != "svg":
         raise BadDrawing("This file is XML, but not an SVG drawing.")
-    return _walk(root)
+    return root, _walk(root)
+
+
+def _plain_entities(data: bytes) -> bool:
+    """Whether all entities are short words that hold no others, as drawing programs write for their namespaces."""
+    declared = data.count(b"<!ENTITY")
+    return 0 < declared <= MOST_ENTITIES and len(ENTITY.findall(data)) == declared and data.count(b"&") < 5000
 
 
 def _walk(root) -> tuple[str, ...]:
@@ -133,17 +210,22 @@ def _walk(root) -> tuple[str, ...]:
         if element.get("id"):
             owners = (*owners, element.get("id"))
         href = element.get("href") or element.get(XLINK) or ""
-        scripts += name == "script" or any(a.lower().startswith("on") for a in element.attrib)
-        pictures += name in ("image", "foreignObject")
+        scripts += any(a.lower().startswith("on") for a in element.attrib)
+        pictures += name == "image"
         if name == "use" and href.startswith("#"):
             for owner in owners:
                 uses.setdefault(owner, []).append(href[1:])
-        elif href and not href.startswith(("#", "data:")) and name != "a":
-            outside += 1
         rough_points += len(NUMBERS.findall(element.get("d") or element.get("points") or "")) // 2
         if len(owners) > 200:
             raise BadDrawing("This SVG is nested too deeply to be read.")
-        stack.extend((child, owners) for child in element)
+        for child in list(element):
+            if _local(child.tag) in ("script", "foreignObject") or _reaches_out(child):
+                scripts += _local(child.tag) == "script"
+                pictures += _local(child.tag) in ("image", "foreignObject")
+                outside += _reaches_out(child)
+                element.remove(child)
+            else:
+                stack.append((child, owners))
     if elements > MOST_ELEMENTS:
         raise BadDrawing(f"This SVG has {elements:,} elements; up to {MOST_ELEMENTS:,} can be read.")
     if rough_points > MOST_POINTS:
@@ -151,6 +233,12 @@ def _walk(root) -> tuple[str, ...]:
     _refuse_use_loops(uses)
     said = ((scripts, "script"), (pictures, "picture"), (outside, "link to another file"))
     return tuple(f"{n} {word}{'' if n == 1 else 's'}" for n, word in said if n)
+
+
+def _reaches_out(element) -> bool:
+    """Whether an element draws what lies in another file."""
+    href = element.get("href") or element.get(XLINK) or ""
+    return bool(href) and not href.startswith(("#", "data:")) and _local(element.tag) != "a"
 
 
 def _refuse_use_loops(uses: dict[str, list[str]]) -> None:

@@ -1,0 +1,161 @@
+"""What is seen of a drawing, as pieces: the way every painted drawing and every drawing in ink can be read."""
+
+import cv2
+import numpy as np
+import shapely
+
+from ..errors import BadDrawing
+from ..outline import arcs
+from . import labels, seen
+from .finish import Intake, closed_gaps, end_findings, finish
+from .proposal import Proposal, ReadAs
+from .rendering import PAPER, SEEN_ALPHA, Rendering, on_white
+
+SIDE = 2000
+"""A drawing is looked at with this many pixels along the longer side of its figure."""
+LAID_IN_MM = 3.0
+"""A dark shape inside one region is laid in as a piece from this width on; what is finer is a detail."""
+MOST_PIECES = 15_000
+INKED = 0.005
+"""Outlines that lie in the ink may take up this share: places where lines run together."""
+CLEAR = 0.985
+"""Share of the sheet on which lines drawn by numbers and what is seen must agree to be taken for each other."""
+
+
+def look(rendering: Rendering, work: Intake, up_to_mm: float | None, bridged: bool = False) -> tuple:
+    """What is seen with lines up to a width in mm, None as it looks; and about how many mm a pixel measures."""
+    regions = seen.regions_of(rendering.rgba, rendering.shapes)
+    work.progress(0.35, "telling lines from areas")
+    rough = _rough_scale(rendering, regions, work)
+    up_to = None if up_to_mm is None else up_to_mm / rough
+    found = seen.seen_in(
+        regions, up_to, rendering.paper, work.knobs.outside, LAID_IN_MM / rough, _bridging(work, rough, bridged)
+    )
+    if found.count > MOST_PIECES:
+        raise BadDrawing(
+            f"This drawing falls into {found.count:,} pieces; up to {MOST_PIECES:,} can be read. Bring a simpler one."
+        )
+    if not found.count:
+        raise BadDrawing("No region of this drawing shows. It may be white on white.")
+    return found, rough
+
+
+def _bridging(work: Intake, rough: float, bridged: bool):
+    if not bridged:
+        return 0.0
+    return labels.GAP_MM / rough if work.knobs.gap_mm is None else work.knobs.gap_mm / rough
+
+
+def _rough_scale(rendering: Rendering, regions: seen.Regions, work: Intake) -> float:
+    height, width = rendering.rgba.shape[:2]
+    shown = ~seen.ground_of(regions, rendering.paper)[regions.picture] if work.knobs.outside != "keep" else None
+    if shown is None or not shown.any():
+        box = (float(width), float(height))
+    else:
+        box = tuple(float(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1) for i in (0, 1))  # type: ignore[assignment]
+    return work.size.mm_per_unit(box, _page_px(rendering), rendering.unit_mm * rendering.unit)
+
+
+def _page_px(rendering: Rendering) -> tuple[float, float]:
+    return rendering.page[0] / rendering.unit, rendering.page[1] / rendering.unit
+
+
+def seen_proposal(
+    rendering: Rendering, found: seen.Seen, words: str, read_as: ReadAs, left_out, work: Intake, unpainted: bool
+) -> Proposal:
+    """Pieces of what was seen. `unpainted`: paper inside the lines has no colour."""
+    work.progress(0.5, "following the borders")
+    ridge = np.full(found.picture.shape, 255, np.uint8)
+    ink_px = 2.0
+    if found.ink.up_to:
+        ridge[found.ink.mask] = 0
+        ink_px = max(found.ink.usual, 2.0)
+    outlines, _ = arcs.outlines_of(found.picture, found.count, rounds=2 * work.knobs.smooth, ridge=ridge, ink_px=ink_px)
+    left, top, right, bottom = shapely.total_bounds(np.array(outlines))
+    page = _page_px(rendering)
+    scale = work.size.mm_per_unit((right - left, bottom - top), page, rendering.unit_mm * rendering.unit)
+
+    def mm(points) -> np.ndarray:
+        return (np.asarray(points, float).reshape(-1, 2) - [left, top]) * scale
+
+    placed = list(shapely.transform(np.array(outlines), mm))
+    work.progress(0.85, "checking the pieces")
+    x, y = rendering.left / rendering.unit + left, rendering.top / rendering.unit + top
+    box = (-x * scale, -y * scale, page[0] * scale, page[1] * scale)
+    findings = end_findings([tuple(p) for p in mm(found.ends).tolist()], work.say)
+    joins = [tuple(p) for p in mm(found.bridged).tolist()]
+    if joins:
+        findings.append(closed_gaps(joins, (labels.GAP_MM if work.knobs.gap_mm is None else work.knobs.gap_mm)))
+    traces = [("bridged", *p) for p in joins] + [("lost", *p) for p in mm(found.ends).tolist()]
+    return finish(
+        placed,
+        words,
+        box,
+        findings,
+        work,
+        left_out,
+        colours_of(found, unpainted),
+        traces,
+        read_as=read_as,
+        lines=[mm(line) for line in found.details],
+        up_to_mm=found.ink.up_to * scale,
+    )
+
+
+def colours_of(found: seen.Seen, unpainted: bool) -> list[str]:
+    """``#rrggbb`` of each piece; empty for paper, and for white in a drawing of lines."""
+    return _told(found.colours, found.painted, unpainted)
+
+
+def _told(colours: np.ndarray, shown: np.ndarray, unpainted: bool) -> list[str]:
+    bare = ~shown | (unpainted & (colours >= PAPER).all(axis=1))
+    return [
+        "" if empty else "#" + "".join(f"{round(v):02x}" for v in colour)
+        for colour, empty in zip(colours.tolist(), bare.tolist(), strict=True)
+    ][1:]
+
+
+def colours_under(outlines, found: seen.Seen, rendering: Rendering, unpainted: bool) -> list[str]:
+    """The mean colour of what is seen inside each outline in pixels; empty where it is paper."""
+    canvas = _drawn_labels(outlines, found.picture.shape)
+    if found.ink.up_to:
+        canvas[found.ink.mask] = 0
+    flat, many = canvas.ravel(), len(outlines) + 1
+    area = np.maximum(np.bincount(flat, minlength=many), 1)
+    rgb = on_white(rendering.rgba)
+    mean = np.stack([np.bincount(flat, rgb[..., c].ravel(), many) / area for c in range(3)], axis=1)
+    shown = np.bincount(flat, (rendering.rgba[..., 3] > SEEN_ALPHA).ravel(), many) / area > 0.5
+    return _told(mean, shown, unpainted)
+
+
+def _drawn_labels(outlines, shape) -> np.ndarray:
+    canvas = np.zeros(shape, np.int32)
+    for number, outline in enumerate(outlines, 1):
+        rings = [
+            np.round(shapely.get_coordinates(ring) * 16 - 8).astype(np.int32)
+            for ring in (outline.exterior, *outline.interiors)
+        ]
+        cv2.fillPoly(canvas, rings, number, cv2.LINE_8, 4)
+    return canvas
+
+
+def agreement(outlines, found: seen.Seen) -> float:
+    """The share of what is seen on which outlines in its pixels say the same: one outline for one region, up to the
+    width of a line along the borders."""
+    canvas = _drawn_labels(outlines, found.picture.shape)
+    counted = ~found.ink.mask if found.ink.up_to else np.ones(canvas.shape, bool)
+    counted &= (canvas > 0) | (found.picture > 0)
+    base = len(outlines) + 1
+    pair = found.picture[counted].astype(np.int64) * base + canvas[counted]
+    keys, area = np.unique(pair, return_counts=True)
+    seen_label, drawn = keys // base, keys % base
+    seen_area = np.bincount(seen_label, area)
+    drawn_area = np.bincount(drawn, area, base)
+    # an outline that lies in the ink is a piece made of ink
+    inked = drawn_area < 0.5 * np.bincount(canvas.ravel(), minlength=base)
+    inked[0] = False
+    if np.bincount(canvas.ravel(), minlength=base)[inked].sum() > INKED * (canvas > 0).sum():
+        return 0.0
+    fits = (seen_label > 0) & (drawn > 0)
+    fits &= area >= 0.8 * np.maximum(seen_area[seen_label], drawn_area[drawn])
+    return float(area[fits].sum() / max(counted.sum(), 1))

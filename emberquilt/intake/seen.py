@@ -1,0 +1,431 @@
+"""What a picture without soft edges shows, as labelled regions: colours that touch where the eye sees an edge.
+
+Ink is not wood. Thin dark shapes between things are lines: they get no label, and their neighbours share them along
+their middle. Wide dark areas are pieces. Where both sides of a thin dark shape are one region it parts nothing: a broad
+one is a piece laid in, a fine one a detail.
+"""
+
+import heapq
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import shapely
+from scipy import sparse
+from scipy.sparse import csgraph
+from skimage import measure, morphology
+
+from .labels import SPECK_PX, bridged_ink, grown, regrown
+from .rendering import MARGIN_PX, SEEN_ALPHA, lab_of, on_white
+
+LINK = 3
+"""Neighbouring pixels whose channels differ by no more than this are of one region: the steps of a gradient."""
+WEAK_DE = 4.0
+"""Regions whose border is weaker than this in the mean (Euclidean in CIELAB) are one."""
+MOST_MERGED = 200_000
+DARK = ((50.0, 15.0), (40.0, 30.0), (27.0, 48.0))
+"""What is darker than the first of a pair (CIELAB lightness) and less coloured than the second (chroma) is dark."""
+FROM_USUAL = 1.7
+"""Lines are up to this many times as wide as the usual one."""
+WIDEST_LINE = 0.065
+"""No line is wider than this share of the figure's shorter side, unless asked for."""
+FEW = 0.4
+"""A width that this share of the commonest has is common enough to be that of the lines."""
+LEAST_BETWEEN = 0.7
+"""Dark shapes are lines when the areas between them are at least this share of their own."""
+
+
+@dataclass(frozen=True)
+class Regions:
+    """`picture` int32, 0 ink and specks, 1..count regions; `painted` by label whether anything was painted there;
+    `rgb` uint8 on white."""
+
+    picture: np.ndarray
+    count: int
+    painted: np.ndarray
+    colours: np.ndarray
+    rgb: np.ndarray
+
+
+@dataclass(frozen=True)
+class Ink:
+    """`mask` of what is line; `up_to` the width in pixels up to which dark shapes are lines, `usual` the usual one."""
+
+    mask: np.ndarray
+    up_to: float
+    usual: float
+
+
+NO_INK = Ink(np.zeros((0, 0), bool), 0.0, 0.0)
+
+
+def regions_of(rgba: np.ndarray, shapes: np.ndarray | None = None) -> Regions:
+    """Connected areas without an edge inside. `rgba` uint8 without soft edges; `shapes` the same size, where other
+    colours are other shapes: their borders count where the eye sees them."""
+    rgba = np.where(rgba[..., 3:] > SEEN_ALPHA, rgba, 0)
+    rgb = on_white(rgba)
+    picture = _linked(rgba, shapes)
+    picture, count = _renumbered(_merged(picture, rgba, lab_of(rgb)))
+    flat = picture.ravel()
+    many = np.maximum(np.bincount(flat, minlength=count + 1), 1)
+    painted = np.bincount(flat, (rgba[..., 3] > SEEN_ALPHA).ravel(), count + 1) / many > 0.5
+    colours = np.stack([np.bincount(flat, rgb[..., c].ravel(), count + 1) / many for c in range(3)], axis=1)
+    return Regions(picture, count, painted, colours, rgb)
+
+
+def _linked(rgba: np.ndarray, shapes: np.ndarray | None) -> np.ndarray:
+    """Labels from 0 of pixels that are linked step by step."""
+    wide = rgba.astype(np.int16)
+    across = np.abs(np.diff(wide, axis=1)).max(axis=2) <= LINK
+    down = np.abs(np.diff(wide, axis=0)).max(axis=2) <= LINK
+    if shapes is not None:
+        across &= (shapes[:, 1:] == shapes[:, :-1]).all(axis=2)
+        down &= (shapes[1:] == shapes[:-1]).all(axis=2)
+    start = np.ones(rgba.shape[:2], bool)
+    start[:, 1:] = ~across
+    run = np.cumsum(start.ravel()).reshape(start.shape) - 1
+    above, under = run[:-1][down], run[1:][down]
+    new = np.ones(len(above), bool)
+    new[1:] = (np.diff(above) != 0) | (np.diff(under) != 0)
+    pairs = np.stack([above[new], under[new]], axis=1)
+    many = int(run.max()) + 1
+    graph = sparse.coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(many, many))
+    _, home = csgraph.connected_components(graph, directed=False)
+    return home[run].astype(np.int32)
+
+
+def _borders(label: np.ndarray, lab: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Pairs of labels that touch, the lower first; how long they do, in pixels; and the sum of the colour steps
+    there."""
+    keys, steps = [], []
+    base = int(label.max()) + 1
+    for a, b, x, y in (
+        (label[:, :-1], label[:, 1:], lab[:, :-1], lab[:, 1:]),
+        (label[:-1], label[1:], lab[:-1], lab[1:]),
+    ):
+        apart = a != b
+        low, high = np.minimum(a[apart], b[apart]).astype(np.int64), np.maximum(a[apart], b[apart])
+        keys.append(low * base + high)
+        steps.append(np.linalg.norm(x[apart] - y[apart], axis=1))
+    pairs, which = np.unique(np.concatenate(keys), return_inverse=True)
+    which = which.ravel()
+    length = np.bincount(which, minlength=len(pairs)).astype(float)
+    return (
+        np.stack([pairs // base, pairs % base], axis=1),
+        length,
+        np.bincount(which, np.concatenate(steps), len(pairs)),
+    )
+
+
+def _merged(label: np.ndarray, rgba: np.ndarray, lab: np.ndarray) -> np.ndarray:
+    """Regions parted by a weak border, made one, the weakest first; what is painted never with what is not."""
+    pairs, length, step = _borders(label, lab)
+    count = int(label.max()) + 1
+    if len(pairs) == 0 or len(pairs) > MOST_MERGED:
+        return label
+    painted = np.zeros(count, bool)
+    painted[label.ravel()] = (rgba[..., 3] > SEEN_ALPHA).ravel()
+    border: list[dict[int, list[float]]] = [{} for _ in range(count)]
+    for (a, b), n, s in zip(pairs.tolist(), length.tolist(), step.tolist(), strict=True):
+        if painted[a] == painted[b]:
+            border[a][b] = border[b][a] = [n, s]
+    waiting = [(s / n, a, b) for a in range(count) for b, (n, s) in border[a].items() if a < b and s < WEAK_DE * n]
+    heapq.heapify(waiting)
+    home = np.arange(count)
+    while waiting:
+        weight, a, b = heapq.heappop(waiting)
+        if home[a] != a or home[b] != b or b not in border[a]:
+            continue
+        n, s = border[a][b]
+        if abs(s / n - weight) > 1e-9:
+            continue
+        if len(border[a]) < len(border[b]):
+            a, b = b, a
+        home[b] = a
+        del border[a][b]
+        for c, values in border[b].items():
+            if c == a:
+                continue
+            del border[c][b]
+            own = border[a].get(c)
+            if own is None:
+                border[a][c] = border[c][a] = values
+            else:
+                own[0] += values[0]
+                own[1] += values[1]
+            n, s = border[a][c]
+            if s < WEAK_DE * n:
+                heapq.heappush(waiting, (s / n, min(a, c), max(a, c)))
+        border[b] = {}
+    while (home[home] != home).any():
+        home = home[home]
+    return home[label].astype(np.int32)
+
+
+def _renumbered(label: np.ndarray) -> tuple[np.ndarray, int]:
+    """Labels 1..count in the order of the picture, what is smaller than a speck 0."""
+    area = np.bincount(label.ravel())
+    keep = np.flatnonzero(area >= SPECK_PX)
+    lut = np.zeros(len(area), np.int32)
+    lut[keep] = np.arange(1, len(keep) + 1)
+    return lut[label], len(keep)
+
+
+def dark_regions(regions: Regions) -> np.ndarray:
+    """By label, whether a region is dark enough to be ink."""
+    dark = regions.painted & is_dark(regions.colours)
+    dark[0] = False
+    return dark
+
+
+def is_dark(colours: np.ndarray) -> np.ndarray:
+    """Whether colours, 0..255 of shape (n, 3), are those of ink."""
+    lab = lab_of(colours[None].astype(np.uint8))[0]
+    chroma = np.hypot(lab[:, 1], lab[:, 2])
+    return np.any([(lab[:, 0] < light) & (chroma < colour) for light, colour in DARK], axis=0)
+
+
+def ink_in(dark: np.ndarray, up_to: float | None, side: float) -> Ink:
+    """What of the dark is line. `up_to` in pixels, None finds it from the widths there are; `side` is the figure's
+    shorter one."""
+    half = cv2.distanceTransform(dark.astype(np.uint8), cv2.DIST_L2, 5)
+    usual = _usual_width(dark, half, WIDEST_LINE * side)
+    if up_to is None:
+        up_to = min(FROM_USUAL * usual + 1, max(WIDEST_LINE * side, usual + 1)) if usual else 0.0
+    if up_to <= 0:
+        return Ink(np.zeros_like(dark), 0.0, usual)
+    core = half > up_to / 2
+    if not core.any():
+        return Ink(dark, up_to, usual)
+    away = cv2.distanceTransform((~core).astype(np.uint8), cv2.DIST_L2, 5)
+    wide = dark & (away <= up_to / 2 + 0.5)
+    wide = _with_corners(dark, _without_knots(dark, wide, half, up_to), away, up_to)
+    return Ink(dark & ~wide, up_to, usual)
+
+
+def _usual_width(dark: np.ndarray, half: np.ndarray, widest: float) -> float:
+    """The width that most of the dark's middle lines have, of those that can be lines; 0 where none can."""
+    shrink = 2 if dark.size > 1_000_000 else 1
+    small = dark if shrink == 1 else cv2.resize(dark.astype(np.uint8), None, fx=0.5, fy=0.5) > 0
+    skeleton = morphology.skeletonize(small)
+    rows, columns = np.nonzero(skeleton)
+    if not len(rows):
+        return 0.0
+    widths = 2 * half[(rows * shrink).clip(0, half.shape[0] - 1), (columns * shrink).clip(0, half.shape[1] - 1)]
+    lines = widths[(widths <= widest) & (widths > 0)]
+    if len(lines) < 8:
+        return 0.0
+    # where most of their length lies, on a scale of ratios
+    bins = np.arange(0, np.log2(max(widest, 2)) + 1, 0.125)
+    count, _ = np.histogram(np.log2(np.maximum(lines, 1)), bins)
+    soft = np.convolve(count, [0.25, 0.5, 0.75, 1, 0.75, 0.5, 0.25], "same")
+    # thick and thin: the thin ones are the lines, where they are not few
+    peak = np.r_[False, (soft[1:-1] >= soft[:-2]) & (soft[1:-1] >= soft[2:]), False] & (soft >= FEW * soft.max())
+    return float(2 ** (bins[int(np.flatnonzero(peak)[0] if peak.any() else soft.argmax())] + 0.0625))
+
+
+def _without_knots(dark: np.ndarray, wide: np.ndarray, half: np.ndarray, up_to: float) -> np.ndarray:
+    """Wide areas without those that are only where lines meet or end: hardly wider than a line, and no longer than
+    wide, with a line that goes on from them."""
+    count, part, stats, _ = cv2.connectedComponentsWithStats(wide.astype(np.uint8), connectivity=8)
+    width = np.zeros(count, np.float32)
+    np.maximum.at(width, part[wide], 2 * half[wide])
+    longest = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1)
+    small = (width <= 1.5 * up_to) & (longest <= 3 * up_to)
+    near = cv2.dilate((dark & ~wide).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    goes_on = np.bincount(part.ravel(), near.ravel(), count) > 0
+    knot = small & goes_on
+    knot[0] = False
+    return wide & ~knot[part]
+
+
+def _with_corners(dark: np.ndarray, wide: np.ndarray, away: np.ndarray, up_to: float) -> np.ndarray:
+    """Wide areas with the tips of their corners, which no disc reaches; a line that leaves them is longer."""
+    count, rest = cv2.connectedComponents((dark & ~wide).astype(np.uint8), connectivity=8)
+    at = rest > 0
+    far, near = np.zeros(count, np.float32), np.full(count, np.inf, np.float32)
+    np.maximum.at(far, rest[at], away[at])
+    np.minimum.at(near, rest[at], away[at])
+    tips = (far <= 1.6 * up_to) & (near <= up_to / 2 + 2)
+    tips[0] = False
+    return wide | tips[rest]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """`picture` int32, 0 outside the work, 1..count pieces, ink shared among them; `colours` (mean, uint8 RGB) and
+    `painted` by label from 0; `details` are lines that part nothing, each (n, 2) of x, y in pixels; `ink` what was
+    line; `coloured` the share of the figure that is neither ink nor paper."""
+
+    picture: np.ndarray
+    count: int
+    colours: np.ndarray
+    painted: np.ndarray
+    ink: Ink
+    details: list[np.ndarray]
+    coloured: float
+    ends: list[tuple[float, float]]
+    bridged: list[tuple[float, float]]
+
+
+def seen_in(
+    regions: Regions,
+    up_to: float | None,
+    paper: bool = False,
+    outside: str = "auto",
+    laid_in_px: float = 24.0,
+    gap_px: float = 0.0,
+) -> Seen:
+    """Pieces of what is seen. `up_to` as in `ink_in`; `paper` when white paint is the ground; `laid_in_px` from which
+    width on a dark shape inside one region is a piece; ends of lines are drawn on to the next up to `gap_px`."""
+    dark = dark_regions(regions)
+    ground = ground_of(regions, paper) if outside != "keep" else np.zeros(regions.count + 1, bool)
+    shown = ~ground[regions.picture]
+    if not shown.any():
+        return Seen(np.zeros_like(regions.picture), 0, regions.colours, regions.painted, NO_INK, [], 0.0, [], [])
+    side = float(min(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1 for i in (0, 1)))
+    ink = ink_in(dark[regions.picture], up_to, side)
+    if up_to is None and ink.up_to and not _encloses(regions, ink.mask, dark, ground):
+        ink = Ink(np.zeros_like(ink.mask), 0.0, ink.usual)
+    ends: list[tuple[float, float]] = []
+    bridged: list[tuple[float, float]] = []
+    if gap_px > 0 and ink.up_to:
+        drawn, bridged, ends = bridged_ink(ink.mask, gap_px)
+        ink = Ink(drawn, ink.up_to, ink.usual)
+    body, home = _bodies(regions, ink.mask)
+    shared = _shared(body, ground[home])
+    details: list[np.ndarray] = []
+    if ink.up_to:
+        laid_in, details = _inside_one(shared, ink.mask, laid_in_px)
+        if laid_in.any():
+            ink = Ink(ink.mask & ~laid_in, ink.up_to, ink.usual)
+            body, home = _bodies(regions, ink.mask)
+            shared = _shared(body, ground[home])
+    return _counted(regions, body, shared, ~ground[home], dark, ink, details, ends, bridged)
+
+
+def ground_of(regions: Regions, paper: bool) -> np.ndarray:
+    """By label, what lies outside the work along the picture's edge: nothing painted, or white where white is the
+    page."""
+    label = regions.picture
+    lab = lab_of(regions.colours[None].astype(np.uint8))[0]
+    empty = ~regions.painted | (paper & (lab[:, 0] > 97) & (np.hypot(lab[:, 1], lab[:, 2]) < 4))
+    ground = np.zeros(regions.count + 1, bool)
+    # the page may end a few pixels inside the picture
+    for n in (0, MARGIN_PX + 2):
+        rim = np.unique(np.concatenate([label[n], label[-1 - n], label[:, n], label[:, -1 - n]]))
+        ground[rim] |= empty[rim] & (paper | (n == 0))
+    ground[0] = False
+    return ground
+
+
+def _encloses(regions: Regions, ink: np.ndarray, dark: np.ndarray, ground: np.ndarray) -> bool:
+    """Whether there is more between the dark shapes than they take up: then they are lines between things."""
+    area = np.bincount(regions.picture.ravel(), minlength=regions.count + 1)
+    between = area[~dark & ~ground][1:].sum() if not ground[0] else 0
+    return bool(between >= LEAST_BETWEEN * ink.sum())
+
+
+def _bodies(regions: Regions, ink: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """What is left of each region without the ink, in connected bodies from 1; and each body's region. Specks are 0."""
+    bare = np.where(ink, 0, regions.picture)
+    body, count = measure.label(bare, connectivity=1, background=0, return_num=True)
+    area = np.bincount(body.ravel(), minlength=count + 1)
+    keep = np.flatnonzero(area >= SPECK_PX)
+    keep = keep[keep > 0]
+    lut = np.zeros(count + 1, np.int32)
+    lut[keep] = np.arange(1, len(keep) + 1)
+    home = np.zeros(count + 1, np.int64)
+    home[body.ravel()] = bare.ravel()
+    return lut[body], np.r_[0, home[keep]]
+
+
+def _shared(body: np.ndarray, ground: np.ndarray) -> np.ndarray:
+    """Ink and specks given to the nearest body; all that is ground is one label, the last."""
+    lut = np.arange(len(ground), dtype=np.int32)
+    lut[ground] = len(ground)
+    return regrown(grown(lut[body]), len(np.unique(lut[1:])))
+
+
+def _inside_one(shared: np.ndarray, ink: np.ndarray, laid_in_px: float) -> tuple[np.ndarray, list[np.ndarray]]:
+    """Ink that has one region to both its sides: what is broad enough to lay in, and the middle lines of the rest."""
+    border = np.zeros(shared.shape, np.uint8)
+    border[:, :-1] |= shared[:, :-1] != shared[:, 1:]
+    border[:-1] |= shared[:-1] != shared[1:]
+    away = cv2.distanceTransform(1 - border, cv2.DIST_L2, 3)
+    half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
+    middle = morphology.skeletonize(ink)
+    lone = middle & (away > half + 2)
+    count, part, stats, _ = cv2.connectedComponentsWithStats(lone.astype(np.uint8), connectivity=8)
+    if count == 1:
+        return np.zeros_like(ink), []
+    width = np.zeros(count, np.float32)
+    np.maximum.at(width, part[lone], 2 * half[lone])
+    length = stats[:, cv2.CC_STAT_AREA].astype(float)
+    broad = (width >= laid_in_px) & (length + width >= laid_in_px)
+    broad[0] = False
+    laid_in = np.zeros_like(ink)
+    if broad.any():
+        _, nearest = cv2.distanceTransformWithLabels(
+            (~middle).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        )
+        chosen = np.zeros(int(nearest.max()) + 1, bool)
+        chosen[nearest[lone & broad[part]]] = True
+        laid_in = ink & chosen[nearest]
+    fine = ~broad & (length >= 2 * width) & (length >= 6)
+    fine[0] = False
+    return laid_in, _middle_lines(lone & fine[part])
+
+
+def _middle_lines(skeleton: np.ndarray) -> list[np.ndarray]:
+    """A skeleton as polylines in pixels."""
+    steps = []
+    for dy, dx in ((0, 1), (1, 0), (1, 1), (1, -1)):
+        a = skeleton[: skeleton.shape[0] - dy, max(0, -dx) : skeleton.shape[1] - max(0, dx)]
+        b = skeleton[dy:, max(0, dx) : skeleton.shape[1] + min(0, dx)]
+        rows, columns = np.nonzero(a & b)
+        columns = columns + max(0, -dx)
+        if dx and dy:
+            # a diagonal step only where no step of two straight ones does the same
+            free = ~skeleton[rows + dy, columns] & ~skeleton[rows, columns + dx]
+            rows, columns = rows[free], columns[free]
+        steps.append(np.stack([np.c_[columns, rows], np.c_[columns + dx, rows + dy]], axis=1))
+    every = np.concatenate(steps).astype(float) + 0.5
+    if not len(every):
+        return []
+    merged = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(shapely.linestrings(every))))
+    return [shapely.get_coordinates(line) for line in shapely.simplify(merged, 0.8)]
+
+
+def _counted(regions: Regions, body, shared, kept, dark, ink: Ink, details, ends, bridged) -> Seen:
+    """Pieces 1..count in the order of the picture, with their colours."""
+    many = len(kept)
+    pieces = np.flatnonzero(kept)
+    pieces = pieces[pieces > 0]
+    lut = np.zeros(many + 1, np.int32)
+    lut[pieces] = np.arange(1, len(pieces) + 1)
+    picture = lut[shared]
+    present = np.bincount(picture.ravel(), minlength=len(pieces) + 1)
+    assert len(pieces) == 0 or present[1:].all()
+    flat = body.ravel()
+    area = np.maximum(np.bincount(flat, minlength=many), 1)
+    mean = np.stack([np.bincount(flat, regions.rgb[..., c].ravel(), many) / area for c in range(3)], axis=1)
+    home = np.zeros(many, np.int64)
+    home[flat] = regions.picture.ravel()
+    lab = lab_of(mean[None].astype(np.uint8))[0]
+    plain = (lab[:, 0] > 96) & (np.hypot(lab[:, 1], lab[:, 2]) < 5)
+    tinted = kept & regions.painted[home] & ~dark[home] & ~plain
+    tinted[0] = False
+    whole = area[pieces].sum() + ink.mask.sum()
+    order = np.r_[0, pieces]
+    return Seen(
+        picture,
+        len(pieces),
+        mean[order],
+        regions.painted[home][order],
+        ink,
+        details,
+        float(area[tinted].sum() / max(whole, 1)),
+        ends,
+        bridged,
+    )
