@@ -11,6 +11,7 @@ from ..errors import BadDrawing
 from ..findings import Finding
 from ..outline.coverage import Coverage, on_grid
 from ..outline.cut import joined, small_joins
+from ..outline.linework import noded
 from ..outline.numbering import reading_order
 from .knobs import Knobs, Size
 from .proposal import Progress, Proposal, ReadAs
@@ -74,6 +75,11 @@ def finish(
 ) -> Proposal:
     rounded = [shapely.normalize(p) for p in on_grid(np.array(outlines))]
     draft = Coverage(range(len(rounded)), rounded)
+    if not draft.is_valid:
+        rounded, kept = _mended(rounded)
+        colours = [colours[i] for i in kept]
+        openings = {n for n, i in enumerate(kept) if i in openings}
+        draft = Coverage(range(len(rounded)), rounded)
     traces = list(traces)
     merged: list[tuple[float, float]] = []
     if work.knobs.smallest_mm > 0 and not openings:
@@ -107,6 +113,34 @@ def finish(
             "Simplify the drawing or make the finished width larger."
         )
     return proposal
+
+
+def _mended(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], list[int]]:
+    """Pieces whose corners fell on each other when they came onto the grid: their lines cut anew, each face given back
+    to the piece it lies in, a piece that fell apart its largest part; and which of the pieces are left."""
+    rings = shapely.get_rings(np.array(outlines))
+    faces = shapely.get_parts(shapely.polygonize(shapely.get_parts(noded(rings))))
+    spots = shapely.point_on_surface(faces)
+    sound = [shapely.make_valid(o) for o in outlines]
+    at, owner = shapely.STRtree(np.array(sound)).query(spots, predicate="intersects")
+    groups: dict[int, list] = {}
+    for face, own in sorted(dict(zip(at.tolist(), owner.tolist(), strict=True)).items()):
+        groups.setdefault(own, []).append(faces[face])
+    loose, whole = [], {}
+    for own, members in groups.items():
+        parts = shapely.get_parts(shapely.coverage_union_all(np.array(members)))
+        largest = int(np.argmax(shapely.area(parts)))
+        whole[own] = parts[largest]
+        loose += [part for i, part in enumerate(parts) if i != largest]
+    kept = sorted(whole)
+    tree = shapely.STRtree(np.array([whole[k] for k in kept]))
+    for part in loose:
+        near = [kept[n] for n in tree.query(part, predicate="touches").tolist()]
+        shared = {k: shapely.length(shapely.intersection(whole[k], part)) for k in near}
+        into = max(shared, key=lambda k: shared[k], default=None)
+        if into is not None and (joint := shapely.coverage_union(whole[into], part)).geom_type == "Polygon":
+            whole[into] = joint
+    return [shapely.normalize(whole[k]) for k in kept], kept
 
 
 def _without_small(draft: Coverage, colours, work: Intake):

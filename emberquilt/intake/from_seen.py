@@ -120,7 +120,14 @@ def colours_under(outlines, found: seen.Seen, rendering: Rendering, unpainted: b
     canvas = _drawn_labels(outlines, found.picture.shape)
     if found.ink.up_to:
         canvas[found.ink.mask] = 0
-    flat, many = canvas.ravel(), len(outlines) + 1
+    many = len(outlines) + 1
+    # clear of the borders, where outline and pixels need not agree, but for what is too thin for that
+    whole = np.bincount(canvas.ravel(), minlength=many)
+    clear = np.where(seen.border_of(canvas), 0, canvas)
+    clear[1:, 1:][seen.border_of(canvas)[:-1, :-1] > 0] = 0
+    left = np.bincount(clear.ravel(), minlength=many)
+    thin = left < 0.2 * whole
+    flat = np.where(thin[canvas], canvas, clear).ravel()
     area = np.maximum(np.bincount(flat, minlength=many), 1)
     rgb = on_white(rendering.rgba)
     mean = np.stack([np.bincount(flat, rgb[..., c].ravel(), many) / area for c in range(3)], axis=1)

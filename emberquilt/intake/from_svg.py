@@ -29,6 +29,10 @@ def from_svg(data: bytes, work: Intake) -> Proposal:
         return _as_lines(svg, work, why)
     svg = _with_page(svg)
     picture = rendering.render(svg, SIDE, work.knobs.outside == "keep")
+    if picture is None:
+        if kind == "auto":
+            return _as_lines(svg, work, "nothing in it is painted")
+        raise BadDrawing("Nothing is painted in this SVG. Bring it as lines.")
     if kind == "photo":
         flat = picture_of(rendering.on_white(picture.rgba), picture.unit * picture.unit_mm)
         return replace(from_photo(flat, work, ""), left_out=svg.left_out)

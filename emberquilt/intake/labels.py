@@ -118,7 +118,7 @@ def _tips(ink: np.ndarray) -> tuple[list[tuple[float, float, float]], np.ndarray
     """Loose ends of the lines, half their width at each pixel, and their usual width."""
     half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
     # across a line of width w the distance to its edge is w/4 in the mean
-    shrink = 2 if ink.size > LARGE_PX and 4 * float(half[ink].mean()) >= 4 else 1
+    shrink = 2 if ink.size > LARGE_PX and ink.any() and 4 * float(half[ink].mean()) >= 4 else 1
     skeleton = morphology.skeletonize(ink if shrink == 1 else _halved(ink))
     there = np.argwhere(skeleton) * shrink
     ink_px = 2 * float(np.median(half[there[:, 0], there[:, 1]])) if len(there) else 1.0

@@ -58,9 +58,9 @@ class Rendering:
     """What a page unit measures by the file's own account."""
 
 
-def render(svg: SafeSvg, side: int, whole: bool = False) -> Rendering:
-    """The figure of a drawing, its longer side `side` pixels; `whole` renders the page with it. Raises `BadDrawing`
-    when nothing shows."""
+def render(svg: SafeSvg, side: int, whole: bool = False) -> Rendering | None:
+    """The figure of a drawing, its longer side `side` pixels; `whole` renders the page with it. None when nothing
+    shows. Raises `BadDrawing` for what cannot be drawn."""
     width, height = svg.page
     if not (0 < width < 1e6 and 0 < height < 1e6):
         raise BadDrawing("This drawing has no usable size.")
@@ -68,7 +68,7 @@ def render(svg: SafeSvg, side: int, whole: bool = False) -> Rendering:
     picture = _pixels(svg, (0.0, 0.0, width, height), look, soft=True)
     shown, paper = _figure(picture)
     if not shown.any():
-        raise BadDrawing("Nothing shows in this SVG: it is empty, or all it holds is hidden.")
+        return None
     if whole:
         zoom = side / max(width, height)
         box = (0.0, 0.0, width, height)
@@ -123,7 +123,7 @@ def _pixels(svg: SafeSvg, box: tuple[float, float, float, float], zoom: float, s
     inner = ET.Element(svg.root.tag, dict(svg.root.attrib))
     inner.extend(svg.root)
     inner.text = svg.root.text
-    inner.attrib.update(x="0", y="0", width=f"{svg.page[0]:.9g}", height=f"{svg.page[1]:.9g}")
+    inner.attrib.update(x="0", y="0", width=f"{svg.page[0]:.9g}", height=f"{svg.page[1]:.9g}", overflow="visible")
     root.append(inner)
     try:
         png = resvg_py.svg_to_bytes(
@@ -143,7 +143,13 @@ def _pixels(svg: SafeSvg, box: tuple[float, float, float, float], zoom: float, s
         if isinstance(problem, (KeyboardInterrupt, SystemExit, MemoryError)):
             raise
         raise BadDrawing("This SVG cannot be drawn: something in it is broken.") from None
-    return np.asarray(Image.open(io.BytesIO(bytes(png))).convert("RGBA"))
+    picture = np.array(Image.open(io.BytesIO(bytes(png))).convert("RGBA"))
+    # the page ends at whole pixels, not softly as where the renderer clips
+    first, last = math.floor(-left * zoom + 0.5), math.floor((svg.page[0] - left) * zoom + 0.5)
+    upper, lower = math.floor(-top * zoom + 0.5), math.floor((svg.page[1] - top) * zoom + 0.5)
+    for part in (np.s_[: max(upper, 0)], np.s_[max(lower, 0) :], np.s_[:, : max(first, 0)], np.s_[:, max(last, 0) :]):
+        picture[part] = 0
+    return picture
 
 
 @cache

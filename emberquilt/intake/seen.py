@@ -18,6 +18,8 @@ from skimage import measure, morphology
 from .labels import SPECK_PX, bridged_ink, grown, regrown
 from .rendering import MARGIN_PX, SEEN_ALPHA, lab_of, on_white
 
+FATTEST_PX = 1.9
+"""A region with no pixel so far from its border is no piece: about the kerf of a fine blade in a common size."""
 LINK = 3
 """Neighbouring pixels whose channels differ by no more than this are of one region: the steps of a gradient."""
 WEAK_DE = 4.0
@@ -25,12 +27,14 @@ WEAK_DE = 4.0
 MOST_MERGED = 200_000
 DARK = ((50.0, 15.0), (40.0, 30.0), (27.0, 48.0))
 """What is darker than the first of a pair (CIELAB lightness) and less coloured than the second (chroma) is dark."""
-FROM_USUAL = 1.7
-"""Lines are up to this many times as wide as the usual one."""
+FROM_USUAL, UNEVEN = 1.7, 0.003
+"""Lines are up to so many times as wide as the usual one, and this share of the figure's shorter side more."""
 WIDEST_LINE = 0.065
 """No line is wider than this share of the figure's shorter side, unless asked for."""
-FEW = 0.4
-"""A width that this share of the commonest has is common enough to be that of the lines."""
+FEW, RARE = 0.4, 0.12
+"""A width that this share of the commonest has is common enough to be that of the lines; of other lines beside them."""
+TWO_SORTS = 1.4
+"""Lines of two widths no farther apart than this power of two are both lines."""
 LEAST_BETWEEN = 0.7
 """Dark shapes are lines when the areas between them are at least this share of their own."""
 
@@ -189,9 +193,9 @@ def ink_in(dark: np.ndarray, up_to: float | None, side: float) -> Ink:
     """What of the dark is line. `up_to` in pixels, None finds it from the widths there are; `side` is the figure's
     shorter one."""
     half = cv2.distanceTransform(dark.astype(np.uint8), cv2.DIST_L2, 5)
-    usual = _usual_width(dark, half, WIDEST_LINE * side)
+    usual, greatest = _usual_widths(dark, half, WIDEST_LINE * side)
     if up_to is None:
-        up_to = min(FROM_USUAL * usual + 1, max(WIDEST_LINE * side, usual + 1)) if usual else 0.0
+        up_to = min(FROM_USUAL * greatest + UNEVEN * side, max(WIDEST_LINE * side, greatest + 1)) if usual else 0.0
     if up_to <= 0:
         return Ink(np.zeros_like(dark), 0.0, usual)
     core = half > up_to / 2
@@ -203,25 +207,29 @@ def ink_in(dark: np.ndarray, up_to: float | None, side: float) -> Ink:
     return Ink(dark & ~wide, up_to, usual)
 
 
-def _usual_width(dark: np.ndarray, half: np.ndarray, widest: float) -> float:
-    """The width that most of the dark's middle lines have, of those that can be lines; 0 where none can."""
+def _usual_widths(dark: np.ndarray, half: np.ndarray, widest: float) -> tuple[float, float]:
+    """The width that most of the dark's middle lines have, of those that can be lines, and the greatest that some
+    have; 0 where none can."""
     shrink = 2 if dark.size > 1_000_000 else 1
     small = dark if shrink == 1 else cv2.resize(dark.astype(np.uint8), None, fx=0.5, fy=0.5) > 0
     skeleton = morphology.skeletonize(small)
     rows, columns = np.nonzero(skeleton)
     if not len(rows):
-        return 0.0
+        return 0.0, 0.0
     widths = 2 * half[(rows * shrink).clip(0, half.shape[0] - 1), (columns * shrink).clip(0, half.shape[1] - 1)]
     lines = widths[(widths <= widest) & (widths > 0)]
     if len(lines) < 8:
-        return 0.0
+        return 0.0, 0.0
     # where most of their length lies, on a scale of ratios
     bins = np.arange(0, np.log2(max(widest, 2)) + 1, 0.125)
     count, _ = np.histogram(np.log2(np.maximum(lines, 1)), bins)
     soft = np.convolve(count, [0.25, 0.5, 0.75, 1, 0.75, 0.5, 0.25], "same")
     # thick and thin: the thin ones are the lines, where they are not few
-    peak = np.r_[False, (soft[1:-1] >= soft[:-2]) & (soft[1:-1] >= soft[2:]), False] & (soft >= FEW * soft.max())
-    return float(2 ** (bins[int(np.flatnonzero(peak)[0] if peak.any() else soft.argmax())] + 0.0625))
+    peaks = np.flatnonzero(np.r_[False, (soft[1:-1] >= soft[:-2]) & (soft[1:-1] >= soft[2:]), False])
+    common = [p for p in peaks.tolist() if soft[p] >= FEW * soft.max()] or [int(soft.argmax())]
+    close = [p for p in peaks.tolist() if soft[p] >= RARE * soft.max() and 0 <= bins[p] - bins[common[0]] <= TWO_SORTS]
+    most = max((p for p in common if bins[p] - bins[common[0]] <= TWO_SORTS), key=lambda p: soft[p])
+    return float(2 ** (bins[most] + 0.0625)), float(2 ** (bins[max([most, *close])] + 0.0625))
 
 
 def _without_knots(dark: np.ndarray, wide: np.ndarray, half: np.ndarray, up_to: float) -> np.ndarray:
@@ -331,7 +339,11 @@ def _bodies(regions: Regions, ink: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     bare = np.where(ink, 0, regions.picture)
     body, count = measure.label(bare, connectivity=1, background=0, return_num=True)
     area = np.bincount(body.ravel(), minlength=count + 1)
-    keep = np.flatnonzero(area >= SPECK_PX)
+    # what is nowhere wider than this is no piece
+    half = cv2.distanceTransform((border_of(body) == 0).astype(np.uint8), cv2.DIST_L2, 3)
+    fat = np.zeros(count + 1, np.float32)
+    np.maximum.at(fat, body.ravel(), half.ravel())
+    keep = np.flatnonzero((area >= SPECK_PX) & (fat >= FATTEST_PX))
     keep = keep[keep > 0]
     lut = np.zeros(count + 1, np.int32)
     lut[keep] = np.arange(1, len(keep) + 1)
@@ -349,10 +361,7 @@ def _shared(body: np.ndarray, ground: np.ndarray) -> np.ndarray:
 
 def _inside_one(shared: np.ndarray, ink: np.ndarray, laid_in_px: float) -> tuple[np.ndarray, list[np.ndarray]]:
     """Ink that has one region to both its sides: what is broad enough to lay in, and the middle lines of the rest."""
-    border = np.zeros(shared.shape, np.uint8)
-    border[:, :-1] |= shared[:, :-1] != shared[:, 1:]
-    border[:-1] |= shared[:-1] != shared[1:]
-    away = cv2.distanceTransform(1 - border, cv2.DIST_L2, 3)
+    away = cv2.distanceTransform((border_of(shared) == 0).astype(np.uint8), cv2.DIST_L2, 3)
     half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
     middle = morphology.skeletonize(ink)
     lone = middle & (away > half + 2)
@@ -375,6 +384,14 @@ def _inside_one(shared: np.ndarray, ink: np.ndarray, laid_in_px: float) -> tuple
     fine = ~broad & (length >= 2 * width) & (length >= 6)
     fine[0] = False
     return laid_in, _middle_lines(lone & fine[part])
+
+
+def border_of(label: np.ndarray) -> np.ndarray:
+    """Pixels whose right or lower neighbour has another label."""
+    border = np.zeros(label.shape, np.uint8)
+    border[:, :-1] |= label[:, :-1] != label[:, 1:]
+    border[:-1] |= label[:-1] != label[1:]
+    return border
 
 
 def _middle_lines(skeleton: np.ndarray) -> list[np.ndarray]:

@@ -242,10 +242,10 @@ def test_drawn_lines_are_seams_or_pieces():
         '<rect x="5" y="5" width="90" height="90" fill="#ddcc99" stroke="#000000" '
         'stroke-width="4"/><path d="M50 5V95" stroke="#000000" stroke-width="4" fill="none"/>'
     )
-    seams = propose(svg(body), Length(90), Knobs(kind="painted", strokes="seams"))
+    seams = propose(svg(body), Length(90), Knobs(kind="painted"))
     assert by_colour(seams) == pytest.approx({"#ddcc99": 8100}, rel=1e-3)
     assert len(seams.coverage) == 2
-    pieces = propose(svg(body), Size("percent", 100), Knobs(kind="painted", strokes="pieces"))
+    pieces = propose(svg(body), Size("percent", 100), Knobs(kind="painted", lines_up_to_mm=0.0))
     assert by_colour(pieces)["#000000"] == pytest.approx(94**2 - 86**2 + 4 * 86, rel=1e-3)
 
 

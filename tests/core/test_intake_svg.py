@@ -203,4 +203,4 @@ def test_a_coloured_drawing_keeps_its_colours():
     found = propose(svg(f'<g stroke="black">{body}</g>'), Length(100))
     by_area = {round(area): found.colours.get(key, "") for key, area in found.coverage.area_mm2.items()}
     assert by_area[5000] == "#c04a24"
-    assert sorted(by_area.values()) == ["", "#8397a0", "#c04a24"]
+    assert sorted(by_area.values()) == ["#8397a0", "#c04a24", "#ffffff"]
