@@ -66,6 +66,7 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--by", choices=("lightness", "colour"), help="what tells the tones apart")
     parser.add_argument("--gap", help="bridge gaps in lines up to this: 2mm")
     parser.add_argument("--smallest", help="join pieces narrower than this: 6mm")
+    parser.add_argument("--simplify", help="no more pieces than this: what matters least is joined")
     parser.add_argument("--smooth", help="smoothness, 0 to 10")
     parser.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
     parser.add_argument("--page", help="page of a PDF")

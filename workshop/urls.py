@@ -28,6 +28,7 @@ urlpatterns = [
     path("draft/<uuid:uid>/", compositions.draft, name="draft"),
     path("draft/<uuid:uid>/source", compositions.draft_source, name="draft-source"),
     path("draft/<uuid:uid>/scene.json", compositions.draft_scene, name="draft-scene"),
+    path("draft/<uuid:uid>/other/<int:number>/", compositions.draft_other, name="draft-other"),
     path("draft/<uuid:uid>/again/", compositions.draft_again, name="draft-again"),
     path("draft/<uuid:uid>/stop/", compositions.draft_stop, name="draft-stop"),
     path("draft/<uuid:uid>/accept/", compositions.draft_accept, name="draft-accept"),

@@ -22,48 +22,62 @@ CLEAR = 0.985
 """Share of the sheet on which lines drawn by numbers and what is seen must agree to be taken for each other."""
 
 
-def look(rendering: Rendering, work: Intake, up_to_mm: float | None, bridged: bool = False) -> tuple:
-    """What is seen with lines up to a width in mm, None as it looks; and about how many mm a pixel measures."""
-    regions = seen.regions_of(rendering.rgba, rendering.shapes)
-    work.progress(0.35, "telling lines from areas")
-    rough = _rough_scale(rendering, regions, work)
-    up_to = None if up_to_mm is None else up_to_mm / rough
-    found = seen.seen_in(
-        regions, up_to, rendering.paper, work.knobs.outside, LAID_IN_MM / rough, _bridging(work, rough, bridged)
-    )
-    if found.count > MOST_PIECES:
-        raise BadDrawing(
-            f"This drawing falls into {found.count:,} pieces; up to {MOST_PIECES:,} can be read. Bring a simpler one."
+class Looked:
+    """A rendering, its regions, and about how many millimetres a pixel of it measures."""
+
+    def __init__(self, rendering: Rendering, work: Intake):
+        self.rendering, self.work = rendering, work
+        self.regions = seen.regions_of(rendering.rgba, rendering.shapes)
+        work.progress(0.35, "telling lines from areas")
+        self.keep = work.knobs.outside == "keep"
+        self.ground = np.zeros(self.regions.count + 1, bool)
+        if not self.keep:
+            self.ground = seen.ground_of(self.regions, rendering.paper)
+        self.pixel_mm = self._rough_scale()
+
+    def _rough_scale(self) -> float:
+        shown = ~self.ground[self.regions.picture]
+        if not shown.any():
+            shown = ~shown
+        across, down = (float(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1) for i in (0, 1))
+        return self.work.size.mm_per_unit(
+            (across, down), page_px(self.rendering), self.rendering.unit_mm * self.rendering.unit
         )
-    if not found.count:
-        raise BadDrawing("No region of this drawing shows. It may be white on white.")
-    return found, rough
+
+    @property
+    def coloured(self) -> float:
+        """The share of the figure that is neither ink nor paper."""
+        return seen.coloured_share(self.regions, self.ground)
+
+    def seen(self, up_to_mm: float | None, bridged: bool = False) -> seen.Seen:
+        """Pieces with lines up to a width in mm, None as it looks. Raises `BadDrawing` for none, or too many."""
+        gap_mm = labels.GAP_MM if self.work.knobs.gap_mm is None else self.work.knobs.gap_mm
+        found = seen.seen_in(
+            self.regions,
+            self.ground,
+            None if up_to_mm is None else up_to_mm / self.pixel_mm,
+            LAID_IN_MM / self.pixel_mm,
+            gap_mm / self.pixel_mm if bridged else 0.0,
+        )
+        if found.count > MOST_PIECES:
+            raise BadDrawing(
+                f"This drawing falls into {found.count:,} pieces; up to {MOST_PIECES:,} can be read. "
+                "Bring a simpler one."
+            )
+        if not found.count:
+            raise BadDrawing("No region of this drawing shows. It may be white on white.")
+        return found
 
 
-def _bridging(work: Intake, rough: float, bridged: bool):
-    if not bridged:
-        return 0.0
-    return labels.GAP_MM / rough if work.knobs.gap_mm is None else work.knobs.gap_mm / rough
-
-
-def _rough_scale(rendering: Rendering, regions: seen.Regions, work: Intake) -> float:
-    height, width = rendering.rgba.shape[:2]
-    shown = ~seen.ground_of(regions, rendering.paper)[regions.picture] if work.knobs.outside != "keep" else None
-    if shown is None or not shown.any():
-        box = (float(width), float(height))
-    else:
-        box = tuple(float(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1) for i in (0, 1))  # type: ignore[assignment]
-    return work.size.mm_per_unit(box, _page_px(rendering), rendering.unit_mm * rendering.unit)
-
-
-def _page_px(rendering: Rendering) -> tuple[float, float]:
+def page_px(rendering: Rendering) -> tuple[float, float]:
     return rendering.page[0] / rendering.unit, rendering.page[1] / rendering.unit
 
 
 def seen_proposal(
-    rendering: Rendering, found: seen.Seen, words: str, read_as: ReadAs, left_out, work: Intake, unpainted: bool
+    looked: Looked, found: seen.Seen, words: str, read_as: ReadAs, left_out: tuple[str, ...], unpainted: bool
 ) -> Proposal:
     """Pieces of what was seen. `unpainted`: paper inside the lines has no colour."""
+    rendering, work = looked.rendering, looked.work
     work.progress(0.5, "following the borders")
     ridge = np.full(found.picture.shape, 255, np.uint8)
     ink_px = 2.0
@@ -72,7 +86,7 @@ def seen_proposal(
         ink_px = max(found.ink.usual, 2.0)
     outlines, _ = arcs.outlines_of(found.picture, found.count, rounds=2 * work.knobs.smooth, ridge=ridge, ink_px=ink_px)
     left, top, right, bottom = shapely.total_bounds(np.array(outlines))
-    page = _page_px(rendering)
+    page = page_px(rendering)
     scale = work.size.mm_per_unit((right - left, bottom - top), page, rendering.unit_mm * rendering.unit)
 
     def mm(points) -> np.ndarray:

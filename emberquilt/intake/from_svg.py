@@ -10,10 +10,11 @@ from . import painted, rendering, seen, svg_source
 from .finish import Drawn, Intake, finished
 from .from_lines import line_faces
 from .from_painted import painted_faces
-from .from_pixels import from_photo
-from .from_seen import CLEAR, SIDE, agreement, colours_under, look, seen_proposal
+from .from_pixels import SMALLEST_PHOTO_MM, from_photo
+from .from_seen import CLEAR, SIDE, Looked, agreement, colours_under, seen_proposal
 from .proposal import Proposal, ReadAs
 from .raster_source import picture_of
+from .readings import others_of
 
 COLOURED = 0.02
 """A drawing whose figure is neither ink nor paper on this share is painted."""
@@ -36,10 +37,12 @@ def from_svg(data: bytes, work: Intake) -> Proposal:
     if kind == "photo":
         flat = picture_of(rendering.on_white(picture.rgba), picture.unit * picture.unit_mm)
         return replace(from_photo(flat, work, ""), left_out=svg.left_out)
-    found, rough = look(picture, work, work.knobs.lines_up_to_mm)
-    if kind == "painted" or found.coloured >= COLOURED:
-        return _as_painted(svg, picture, found, rough, work)
-    return _as_ink(svg, picture, work)
+    looked = Looked(picture, work)
+    painting = kind == "painted" or looked.coloured >= COLOURED
+    found, proposal = (_as_painted if painting else _as_ink)(svg, looked)
+    work.progress(0.92, "trying the other ways")
+    others = others_of(looked, proposal.read_as.kind, found.ink.up_to, work.knobs.smallest_mm or SMALLEST_PHOTO_MM)
+    return replace(proposal, others=others)
 
 
 def _no_paint(svg: svg_source.SafeSvg) -> bool:
@@ -66,42 +69,43 @@ def _as_lines(svg: svg_source.SafeSvg, work: Intake, why: str) -> Proposal:
     return finished(drawn, "line SVG", ReadAs("line", why), work)
 
 
-def _as_painted(svg, picture: rendering.Rendering, found: seen.Seen, rough: float, work: Intake) -> Proposal:
+def _as_painted(svg: svg_source.SafeSvg, looked: Looked) -> tuple[seen.Seen, Proposal]:
+    work, found = looked.work, looked.seen(looked.work.knobs.lines_up_to_mm)
     tones = len({tuple(c) for c in (found.colours[1:] // 8).astype(int).tolist()})
     why = f"{tones} colour{'' if tones == 1 else 's'}"
     if found.ink.up_to:
-        why += f"; its dark outlines up to {work.say(found.ink.up_to * rough)} are seams"
+        why += f"; its dark outlines up to {work.say(found.ink.up_to * looked.pixel_mm)} are seams"
     read_as = ReadAs("painted", why)
-    up_to = found.ink.up_to * picture.unit
-    drawn = _drawn(lambda: painted_faces(painted.read_painted(svg, up_to), work), picture, found)
-    if drawn is not None:
-        own = colours_under(_in_pixels(drawn, picture), found, picture, False)
-        return finished(replace(drawn, colours=own), "painted SVG", read_as, work, found.ink.up_to * rough)
-    return seen_proposal(picture, found, "painted SVG", read_as, svg.left_out, work, False)
+    up_to = found.ink.up_to * looked.rendering.unit
+    drawn = _drawn(lambda: painted_faces(painted.read_painted(svg, up_to), work), looked, found)
+    if drawn is None:
+        return found, seen_proposal(looked, found, "painted SVG", read_as, svg.left_out, False)
+    own = colours_under(_in_pixels(drawn, looked.rendering), found, looked.rendering, False)
+    return found, finished(replace(drawn, colours=own), "painted SVG", read_as, work, found.ink.up_to * looked.pixel_mm)
 
 
-def _as_ink(svg, picture: rendering.Rendering, work: Intake) -> Proposal:
+def _as_ink(svg: svg_source.SafeSvg, looked: Looked) -> tuple[seen.Seen, Proposal]:
     """Dark on light: by its strokes where all that shows is strokes, else by its ink."""
-    found, rough = look(picture, work, work.knobs.lines_up_to_mm, bridged=True)
+    work, found = looked.work, looked.seen(looked.work.knobs.lines_up_to_mm, bridged=True)
     if not found.ink.up_to:
         read_as = ReadAs("line", "dark areas on light, no lines between them")
-        return seen_proposal(picture, found, "silhouettes", read_as, svg.left_out, work, True)
-    drawn = _drawn(lambda: line_faces(svg_source.read_svg(svg), work), picture, found)
+        return found, seen_proposal(looked, found, "silhouettes", read_as, svg.left_out, True)
+    drawn = _drawn(lambda: line_faces(svg_source.read_svg(svg), work), looked, found)
     if drawn is not None:
-        own = colours_under(_in_pixels(drawn, picture), found, picture, True)
+        own = colours_under(_in_pixels(drawn, looked.rendering), found, looked.rendering, True)
         read_as = ReadAs("line", "lines alone, and what they enclose")
-        return finished(replace(drawn, colours=own), "line SVG", read_as, work)
-    why = f"dark lines up to {work.say(found.ink.up_to * rough)} on light are seams"
-    return seen_proposal(picture, found, "line SVG", ReadAs("line", why), svg.left_out, work, True)
+        return found, finished(replace(drawn, colours=own), "line SVG", read_as, work)
+    why = f"dark lines up to {work.say(found.ink.up_to * looked.pixel_mm)} on light are seams"
+    return found, seen_proposal(looked, found, "line SVG", ReadAs("line", why), svg.left_out, True)
 
 
-def _drawn(read, picture: rendering.Rendering, found: seen.Seen) -> Drawn | None:
+def _drawn(read, looked: Looked, found: seen.Seen) -> Drawn | None:
     """The drawing by its own lines, where that says what is seen."""
     try:
         drawn = read()
     except BadDrawing:
         return None
-    return drawn if agreement(_in_pixels(drawn, picture), found) >= CLEAR else None
+    return drawn if agreement(_in_pixels(drawn, looked.rendering), found) >= CLEAR else None
 
 
 def _in_pixels(drawn: Drawn, picture: rendering.Rendering) -> list:

@@ -131,6 +131,8 @@ class Knobs:
     bend_deg: float = 0.0
     outline: str = "rectangle"
     margin_mm: float = 15.0
+    simplify: int = 0
+    """No more pieces than this; 0 keeps them all."""
     across: float = 1.0
     """Width of an empty outline for a height of 1."""
 
@@ -144,6 +146,7 @@ LIMITS: dict[str, tuple[float, float]] = {
     "tones": (2, 16),
     "more_tones": (2, 24),
     "page": (1, 5000),
+    "simplify": (0, 100_000),
     "spacing": (-20, 200),
     "bend_deg": (-350, 350),
     "margin_mm": (0, 500),

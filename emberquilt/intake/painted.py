@@ -217,8 +217,9 @@ def _gradients(root: ET.Element) -> dict[str, tuple[Rgb, float]]:
         e.get("id"): e for e in root.iter() if isinstance(e.tag, str) and e.tag.rsplit("}", 1)[-1].endswith("Gradient")
     }
     made = {}
-    for name, element in table.items():
-        radial = element.tag.endswith("radialGradient")
+    for name, owner in table.items():
+        element: ET.Element | None = owner
+        radial = owner.tag.endswith("radialGradient")
         stops: list = []
         seen: set[int] = set()
         while element is not None and not stops and id(element) not in seen:

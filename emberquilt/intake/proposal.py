@@ -31,6 +31,10 @@ class Other:
     words: str
     pieces: int
     likeness: float
+    knobs: tuple[tuple[str, str], ...] = ()
+    """What is to be turned for it."""
+    picture: bytes = b""
+    """Its pieces, small, as PNG."""
 
 
 @dataclass(frozen=True)

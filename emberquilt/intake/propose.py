@@ -16,6 +16,7 @@ from .from_words import from_nothing, from_text
 from .knobs import Knobs, Size, finished_width
 from .pdf_source import read_pdf
 from .proposal import Progress, Proposal, no_progress
+from .simpler import simpler
 
 __all__ = ["finished_width", "propose", "recognise", "source_picture"]
 
@@ -62,6 +63,11 @@ def propose(
         return from_text(data, font, work)
     if knobs.kind == "blank":
         return from_nothing(work)
+    return simpler(_from_file(data, work), knobs.simplify)
+
+
+def _from_file(data: bytes, work: Intake) -> Proposal:
+    knobs = work.knobs
     kind = recognise(data)
     if kind == "svg":
         return from_svg(data, work)

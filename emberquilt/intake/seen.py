@@ -138,32 +138,33 @@ def _merged(label: np.ndarray, rgba: np.ndarray, lab: np.ndarray) -> np.ndarray:
     home = np.arange(count)
     while waiting:
         weight, a, b = heapq.heappop(waiting)
-        if home[a] != a or home[b] != b or b not in border[a]:
-            continue
-        n, s = border[a][b]
-        if abs(s / n - weight) > 1e-9:
+        values = border[a].get(b) if home[a] == a and home[b] == b else None
+        if values is None or abs(values[1] / values[0] - weight) > 1e-9:
             continue
         if len(border[a]) < len(border[b]):
             a, b = b, a
         home[b] = a
-        del border[a][b]
-        for c, values in border[b].items():
-            if c == a:
-                continue
-            del border[c][b]
-            own = border[a].get(c)
-            if own is None:
-                border[a][c] = border[c][a] = values
-            else:
-                own[0] += values[0]
-                own[1] += values[1]
+        for c in _taken_in(border, a, b):
             n, s = border[a][c]
             if s < WEAK_DE * n:
                 heapq.heappush(waiting, (s / n, min(a, c), max(a, c)))
-        border[b] = {}
     while (home[home] != home).any():
         home = home[home]
     return home[label].astype(np.int32)
+
+
+def _taken_in(border: list[dict[int, list[float]]], a: int, b: int) -> list[int]:
+    """Gives the borders of b to a; the regions whose border with a is now another one."""
+    del border[a][b]
+    beside = [c for c in border[b] if c != a]
+    for c in beside:
+        values = border[c].pop(b)
+        own = border[a].setdefault(c, [0.0, 0.0])
+        own[0] += values[0]
+        own[1] += values[1]
+        border[c][a] = own
+    border[b] = {}
+    return beside
 
 
 def _renumbered(label: np.ndarray) -> tuple[np.ndarray, int]:
@@ -263,7 +264,7 @@ def _with_corners(dark: np.ndarray, wide: np.ndarray, away: np.ndarray, up_to: f
 class Seen:
     """`picture` int32, 0 outside the work, 1..count pieces, ink shared among them; `colours` (mean, uint8 RGB) and
     `painted` by label from 0; `details` are lines that part nothing, each (n, 2) of x, y in pixels; `ink` what was
-    line; `coloured` the share of the figure that is neither ink nor paper."""
+    line; `ends` are loose ends of lines, `bridged` those that were drawn on to another."""
 
     picture: np.ndarray
     count: int
@@ -271,26 +272,19 @@ class Seen:
     painted: np.ndarray
     ink: Ink
     details: list[np.ndarray]
-    coloured: float
     ends: list[tuple[float, float]]
     bridged: list[tuple[float, float]]
 
 
 def seen_in(
-    regions: Regions,
-    up_to: float | None,
-    paper: bool = False,
-    outside: str = "auto",
-    laid_in_px: float = 24.0,
-    gap_px: float = 0.0,
+    regions: Regions, ground: np.ndarray, up_to: float | None, laid_in_px: float = 24.0, gap_px: float = 0.0
 ) -> Seen:
-    """Pieces of what is seen. `up_to` as in `ink_in`; `paper` when white paint is the ground; `laid_in_px` from which
-    width on a dark shape inside one region is a piece; ends of lines are drawn on to the next up to `gap_px`."""
+    """Pieces of what is seen. `ground` by label, what is no part of the work; `up_to` as in `ink_in`; `laid_in_px` from
+    which width on a dark shape inside one region is a piece; ends of lines are drawn on to the next up to `gap_px`."""
     dark = dark_regions(regions)
-    ground = ground_of(regions, paper) if outside != "keep" else np.zeros(regions.count + 1, bool)
     shown = ~ground[regions.picture]
     if not shown.any():
-        return Seen(np.zeros_like(regions.picture), 0, regions.colours, regions.painted, NO_INK, [], 0.0, [], [])
+        return Seen(np.zeros_like(regions.picture), 0, regions.colours, regions.painted, NO_INK, [], [], [])
     side = float(min(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1 for i in (0, 1)))
     ink = ink_in(dark[regions.picture], up_to, side)
     if up_to is None and ink.up_to and not _encloses(regions, ink.mask, dark, ground):
@@ -309,7 +303,8 @@ def seen_in(
             ink = Ink(ink.mask & ~laid_in, ink.up_to, ink.usual)
             body, home = _bodies(regions, ink.mask)
             shared = _shared(body, ground[home])
-    return _counted(regions, body, shared, ~ground[home], dark, ink, details, ends, bridged)
+    picture, count, colours, painted = _counted(regions, body, shared, ~ground[home])
+    return Seen(picture, count, colours, painted, ink, details, ends, bridged)
 
 
 def ground_of(regions: Regions, paper: bool) -> np.ndarray:
@@ -330,7 +325,8 @@ def ground_of(regions: Regions, paper: bool) -> np.ndarray:
 def _encloses(regions: Regions, ink: np.ndarray, dark: np.ndarray, ground: np.ndarray) -> bool:
     """Whether there is more between the dark shapes than they take up: then they are lines between things."""
     area = np.bincount(regions.picture.ravel(), minlength=regions.count + 1)
-    between = area[~dark & ~ground][1:].sum() if not ground[0] else 0
+    area[0] = 0
+    between = area[~dark & ~ground].sum()
     return bool(between >= LEAST_BETWEEN * ink.sum())
 
 
@@ -414,35 +410,27 @@ def _middle_lines(skeleton: np.ndarray) -> list[np.ndarray]:
     return [shapely.get_coordinates(line) for line in shapely.simplify(merged, 0.8)]
 
 
-def _counted(regions: Regions, body, shared, kept, dark, ink: Ink, details, ends, bridged) -> Seen:
-    """Pieces 1..count in the order of the picture, with their colours."""
+def _counted(regions: Regions, body: np.ndarray, shared: np.ndarray, kept: np.ndarray) -> tuple:
+    """Pieces 1..count in the order of the picture, how many, their colours, and whether they are painted."""
     many = len(kept)
     pieces = np.flatnonzero(kept)
     pieces = pieces[pieces > 0]
     lut = np.zeros(many + 1, np.int32)
     lut[pieces] = np.arange(1, len(pieces) + 1)
-    picture = lut[shared]
-    present = np.bincount(picture.ravel(), minlength=len(pieces) + 1)
-    assert len(pieces) == 0 or present[1:].all()
     flat = body.ravel()
     area = np.maximum(np.bincount(flat, minlength=many), 1)
     mean = np.stack([np.bincount(flat, regions.rgb[..., c].ravel(), many) / area for c in range(3)], axis=1)
     home = np.zeros(many, np.int64)
     home[flat] = regions.picture.ravel()
-    lab = lab_of(mean[None].astype(np.uint8))[0]
-    plain = (lab[:, 0] > 96) & (np.hypot(lab[:, 1], lab[:, 2]) < 5)
-    tinted = kept & regions.painted[home] & ~dark[home] & ~plain
-    tinted[0] = False
-    whole = area[pieces].sum() + ink.mask.sum()
     order = np.r_[0, pieces]
-    return Seen(
-        picture,
-        len(pieces),
-        mean[order],
-        regions.painted[home][order],
-        ink,
-        details,
-        float(area[tinted].sum() / max(whole, 1)),
-        ends,
-        bridged,
-    )
+    return lut[shared], len(pieces), mean[order], regions.painted[home][order]
+
+
+def coloured_share(regions: Regions, ground: np.ndarray) -> float:
+    """The share of what is not ground that is neither dark nor paper."""
+    lab = lab_of(regions.colours[None].astype(np.uint8))[0]
+    plain = (lab[:, 0] > 96) & (np.hypot(lab[:, 1], lab[:, 2]) < 5)
+    area = np.bincount(regions.picture.ravel(), minlength=regions.count + 1)
+    tinted = regions.painted & ~ground & ~dark_regions(regions) & ~plain
+    tinted[0] = False
+    return float(area[tinted].sum() / max(area[~ground].sum(), 1))

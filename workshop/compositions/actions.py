@@ -11,6 +11,7 @@ from django.db import transaction
 
 from emberquilt.errors import EmberError
 from emberquilt.formats.project import Project, own_woods, read_planned
+from emberquilt.intake.simpler import simpler
 from emberquilt.pattern.fresh import composition_of
 from emberquilt.practice import Practice
 from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse, with_decisions
@@ -146,13 +147,13 @@ def create(owner, composition: Composition, source_name: str = "", source: bytes
         return store.save_new(owner, composition, source_name, source)
 
 
-def accept_draft(draft: models.Draft, name: str, practice: Practice) -> models.Composition:
-    """The pieces found in a draft become a composition of its owner; the draft goes."""
+def accept_draft(draft: models.Draft, name: str, practice: Practice, most: int = 0) -> models.Composition:
+    """The pieces found in a draft, no more than `most` of them, become a composition of its owner; the draft goes."""
     title = " ".join(name.split())[:120] or draft.name
     with transaction.atomic():
         if not models.Draft.objects.filter(pk=draft.pk).delete()[0]:
             raise Stale("These pieces were accepted in another window; find the picture on the shelf.")
-        composition = composition_of(unpack_proposal(draft.result), title, practice)
+        composition = composition_of(simpler(unpack_proposal(draft.result), most), title, practice)
         row = store.save_new(draft.owner, composition, draft.file_name, bytes(draft.data))
         return row
 

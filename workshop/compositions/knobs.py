@@ -18,7 +18,7 @@ WORDS = {
     "by": "Told apart",
     "more_tones": "Tones there",
     "outside": "Paper round it",
-    "strokes": "Drawn lines are",
+    "lines_up_to_mm": "Lines up to",
     "page": "Page",
     "font": "Letters in",
     "letters": "Cut as",
@@ -33,14 +33,14 @@ OFFERED = {
     "line": ("gap_mm", "smooth", "ink", "outside", "smallest_mm"),
     "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
     "svg": ("kind",),
-    "painted": ("strokes", "outside", "smallest_mm"),
-    "lines": ("gap_mm", "outside", "smallest_mm"),
+    "painted": ("lines_up_to_mm", "outside", "smallest_mm"),
+    "lines": ("lines_up_to_mm", "gap_mm", "outside", "smallest_mm"),
     "pdf": ("page",),
     "dxf": (),
     "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"),
     "blank": ("outline", "across"),
 }
-PLACEHOLDERS = {"gap_mm": "as it looks", "smallest_mm": "any"}
+PLACEHOLDERS = {"gap_mm": "as it looks", "lines_up_to_mm": "as it looks", "smallest_mm": "any"}
 RANGES = ("smooth", "ink", "tones", "more_tones")
 
 
@@ -60,6 +60,7 @@ def knob_context(row: Draft, practice: Practice) -> dict:
     told = (row.result or {}).get("kind", "")
     photo = "photo" in told or row.knobs.get("kind") == "photo"
     read_as = "photo" if photo else "line" if "picture" in told else "painted" if told == "painted SVG" else "lines"
+    found_up_to = (row.result or {}).get("lines_up_to_mm")
     names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED[read_as])
     fields = [
         {
@@ -69,7 +70,9 @@ def knob_context(row: Draft, practice: Practice) -> dict:
             "choices": _choices(name, sort),
             "limits": LIMITS.get(name),
             "range": name in RANGES,
-            "placeholder": PLACEHOLDERS.get(name, ""),
+            "placeholder": practice.offered(found_up_to)
+            if name == "lines_up_to_mm" and found_up_to
+            else PLACEHOLDERS.get(name, ""),
         }
         for name in names
         if name != "more_tones" or row.knobs.get("more")
@@ -99,6 +102,12 @@ def _choices(name: str, sort: str) -> dict[str, str] | None:
     if name == "font":
         return {code: words for code, (words, _) in FONTS.items()}
     if name == "kind":
-        offered = ("auto", "line", "photo") if sort == "picture" else ("auto", "line", "painted")
+        offered = ("auto", "line", "photo") if sort == "picture" else ("auto", "line", "painted", "photo")
         return {code: KINDS[code] for code in offered}
     return CHOICES.get(name)
+
+
+def wanted_pieces(row: Draft, typed: str = "") -> int:
+    """How many pieces at most: as the slider stands, else as it stood; 0 for all."""
+    text = typed or str(row.knobs.get("simplify", ""))
+    return int(text) if text.isdecimal() and len(text) < 7 else 0

@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 
 from emberquilt.findings import Finding
-from emberquilt.intake.proposal import Proposal
+from emberquilt.intake.proposal import Other, Proposal, ReadAs
 from emberquilt.outline.coverage import Coverage
 
 
@@ -25,6 +25,13 @@ def pack_proposal(proposal: Proposal) -> dict:
         "openings": list(proposal.openings),
         "traces": [list(trace) for trace in proposal.traces],
         "pages": proposal.pages,
+        "read_as": [proposal.read_as.kind, proposal.read_as.why],
+        "others": [
+            [o.kind, o.words, o.pieces, o.likeness, dict(o.knobs), b64encode(o.picture).decode()]
+            for o in proposal.others
+        ],
+        "lines": [[list(point) for point in line] for line in proposal.lines],
+        "lines_up_to_mm": proposal.lines_up_to_mm,
     }
 
 
@@ -43,4 +50,11 @@ def unpack_proposal(values: dict) -> Proposal:
         tuple((what, x, y) for what, x, y in values.get("traces", ())),
         values.get("pages", 1),
         tuple(values["left_out"]),
+        ReadAs(*values.get("read_as", ("line", ""))),
+        tuple(
+            Other(kind, words, pieces, likeness, tuple(knobs.items()), b64decode(picture))
+            for kind, words, pieces, likeness, knobs, picture in values.get("others", ())
+        ),
+        tuple(tuple(tuple(point) for point in line) for line in values.get("lines", ())),
+        values.get("lines_up_to_mm"),
     )

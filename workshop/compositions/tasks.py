@@ -22,7 +22,9 @@ def find_pieces(draft_pk: int, turn: int) -> None:
     try:
         progress(0.01, "opening the file")
         practice = practice_of(draft.owner)
-        size, knobs = size_of(draft.knobs, practice.unit), knobs_of(draft.knobs, practice.unit)
+        # fewer pieces are made of what is kept here as the slider moves
+        turned = {name: value for name, value in draft.knobs.items() if name != "simplify"}
+        size, knobs = size_of(turned, practice.unit), knobs_of(turned, practice.unit)
         data, font = bytes(draft.data), bytes(draft.font)
         proposal = propose(data, size, knobs, font=font, progress=progress, say=practice.say)
         _tell(draft, turn, state=Draft.State.READY, share=1.0, words="", result=pack_proposal(proposal))

@@ -5,7 +5,7 @@ from collections import Counter
 
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.http import HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.cache import cache_control
@@ -17,9 +17,11 @@ from emberquilt.drawing.read import read
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
-from emberquilt.intake.knobs import LIMITS, knobs_of, size_of
+from emberquilt.intake.judged import said
+from emberquilt.intake.knobs import KINDS, LIMITS, knobs_of, size_of
 from emberquilt.intake.lettering import open_font
 from emberquilt.intake.propose import recognise, source_picture
+from emberquilt.intake.simpler import FEWEST, simpler
 from emberquilt.layers.stacked import from_afar, scene_in
 from emberquilt.practice import Practice
 from emberquilt.work.parts import job_of
@@ -32,7 +34,7 @@ from workshop.stations.rule import next_station
 from workshop.stations.told import shelf_entry, tell_afresh
 
 from . import actions, store, tasks
-from .knobs import knob_context
+from .knobs import knob_context, wanted_pieces
 from .models import Composition, Draft
 from .plans import plan_of
 from .proposals import unpack_proposal
@@ -150,7 +152,6 @@ KNOBS = (
     "kind",
     "outside",
     "by",
-    "strokes",
     "letters",
     "outline",
     "font",
@@ -186,12 +187,16 @@ def draft(request, uid):
             return render(request, "compositions/_finding_pieces.html", context)
         return HttpResponse(headers={"HX-Refresh": "true"})
     if row.result:
-        proposal = unpack_proposal(row.result)
-        done = Counter(what for what, *_ in proposal.traces)
+        whole = unpack_proposal(row.result)
+        proposal = simpler(whole, wanted_pieces(row))
         context |= {
             "proposal": proposal,
             "found": len(proposal.coverage) - len(proposal.openings),
-            "done": done.items(),
+            "most": len(whole.coverage),
+            "fewest": FEWEST if len(whole.coverage) > FEWEST and not whole.openings else 0,
+            "done": Counter(what for what, *_ in proposal.traces).items(),
+            "said": said(proposal, context["practice"]),
+            "read_as": KINDS[proposal.read_as.kind],
         }
     return render(request, "compositions/draft.html", context | knob_context(row, practice_of(request.user)))
 
@@ -212,7 +217,7 @@ def draft_scene(request, uid):
     row = _own_draft(request, uid)
     if not row.result:
         raise BadDrawing("The pieces of this drawing are not found yet.")
-    proposal = unpack_proposal(row.result)
+    proposal = simpler(unpack_proposal(row.result), wanted_pieces(row, request.GET.get("simplify", "")))
     solid = [key for key in proposal.coverage.keys if key not in proposal.openings]
     dress = {key: Dress(tone="open") for key in proposal.openings}
     dress |= {key: _proposed(proposal.colours.get(key, ""), i) for i, key in enumerate(solid, 1)}
@@ -221,7 +226,20 @@ def draft_scene(request, uid):
         Mark("pin", *f.point_mm, text=str(i)) for i, f in enumerate(proposal.findings, 1) if f.point_mm is not None
     ]
     scene = Scene(proposal.width_mm, proposal.height_mm, shapes_of(proposal.coverage), dress, tuple(marks))
-    return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene), "underlay": list(proposal.source_box_mm)})
+    told = {"pieces": len(solid), "said": said(proposal, practice_of(request.user))}
+    box = list(proposal.source_box_mm)
+    return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene), "underlay": box, "told": told})
+
+
+@require_GET
+@cache_control(max_age=3600, private=True)
+def draft_other(request, uid, number):
+    """The small picture of another way to read the drawing."""
+    row = _own_draft(request, uid)
+    others = unpack_proposal(row.result).others if row.result else ()
+    if not 0 <= number < len(others):
+        raise Http404
+    return HttpResponse(others[number].picture, content_type="image/png")
 
 
 MOST_TRACES = 2000
@@ -237,6 +255,10 @@ def draft_again(request, uid):
     row = _own_draft(request, uid)
     unit = practice_of(request.user).unit
     knobs = row.knobs | {name: request.POST[name][:2000] for name in KNOBS if name in request.POST}
+    others = unpack_proposal(row.result).others if row.result else ()
+    chosen = request.POST.get("as", "")
+    if chosen.isdecimal() and int(chosen) < len(others):
+        knobs |= dict(others[int(chosen)].knobs)
     size_of(knobs, unit), knobs_of(knobs, unit)
     if "words" in request.POST and knobs.get("kind") == "text":
         row.data = request.POST["words"].encode()
@@ -269,7 +291,8 @@ def draft_accept(request, uid):
     row = _own_draft(request, uid)
     if not row.result:
         raise BadDrawing("The pieces of this drawing are not found yet.")
-    made = actions.accept_draft(row, request.POST.get("name", row.name), practice_of(request.user))
+    most = wanted_pieces(row, request.POST.get("simplify", ""))
+    made = actions.accept_draft(row, request.POST.get("name", row.name), practice_of(request.user), most)
     return redirect("station", made.uid, "wood")
 
 

@@ -32,6 +32,25 @@ if (element?.dataset.scene) {
     panel.redraw();
   });
 
+  // fewer pieces, as the slider moves: what is asked last is what is shown
+  const slider = document.getElementById("simplify");
+  let asked = 0;
+  slider?.addEventListener("input", async () => {
+    const turn = ++asked;
+    document.getElementById("kept-pieces").value = slider.value;
+    await new Promise((done) => setTimeout(done, 60));
+    if (turn !== asked) return;
+    const answer = await fetch(`${element.dataset.scene}&simplify=${slider.value}`);
+    if (!answer.ok || turn !== asked) return;
+    const scene = await answer.json();
+    if (turn !== asked) return;
+    panel.show(scene, scene.dress, {});
+    const lines = scene.told.said.map((words) => Object.assign(document.createElement("li"), { textContent: words }));
+    document.getElementById("told").replaceChildren(...lines);
+    document.querySelector(".found").textContent = scene.told.pieces;
+    element.dataset.pieces = scene.told.pieces;
+  });
+
   // what was marked goes into the form as shares of the source picture
   const shares = (points) =>
     JSON.stringify(points.map(([x, y]) => [(x - box[0]) / box[2], (y - box[1]) / box[3]].map((v) => +v.toFixed(5))));

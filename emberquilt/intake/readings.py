@@ -1,0 +1,108 @@
+"""The other ways a drawing could be read: quickly, with a small picture of each, for choosing."""
+
+import io
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from ..errors import EmberError
+from . import seen, tones
+from .from_seen import Looked
+from .proposal import Other
+from .raster_source import reduced
+from .rendering import lab_of, on_white
+
+SMALL_SIDE = 240
+TONES_SIDE = 700
+"""Tones are tried on a picture of this size: their count is about what the full size gives."""
+ALIKE_DE = 5.0
+"""Colours closer than this (Euclidean in CIELAB) look alike."""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """Labels from 0 (outside), how many, and their colours (uint8 RGB, by label) on a picture of the source; `ink`
+    what was taken for line."""
+
+    label: np.ndarray
+    count: int
+    colours: np.ndarray
+    rgb: np.ndarray
+    ink: np.ndarray | None = None
+
+    @property
+    def likeness(self) -> float:
+        """Share of the sheet that looks like the source, lines aside."""
+        sheet = self.label > 0
+        if self.ink is not None:
+            sheet &= ~self.ink
+        if not sheet.any():
+            return 0.0
+        far = np.linalg.norm(lab_of(self.rgb) - lab_of(self.painted), axis=2)
+        return round(float((far[sheet] <= ALIKE_DE).mean()), 4)
+
+    @property
+    def painted(self) -> np.ndarray:
+        return self.colours[self.label]
+
+    def picture(self) -> bytes:
+        """Its pieces with their seams, small, as PNG."""
+        seams = cv2.dilate(seen.border_of(self.label), np.ones((3, 3), np.uint8))
+        shrink = max(1.0, max(self.label.shape) / SMALL_SIDE)
+        painted = np.where(seams[..., None] > 0, np.uint8(60), self.painted)
+        size = (max(1, round(self.label.shape[1] / shrink)), max(1, round(self.label.shape[0] / shrink)))
+        small = cv2.resize(painted, size, interpolation=cv2.INTER_AREA)
+        buffer = io.BytesIO()
+        Image.fromarray(small).quantize(32).save(buffer, "PNG", optimize=True)
+        return buffer.getvalue()
+
+
+def of_seen(found: seen.Seen, rgb: np.ndarray, plain: bool) -> Reading:
+    """What was seen; `plain` leaves paper white."""
+    colours = found.colours.round().astype(np.uint8)
+    colours[0] = 255
+    if plain:
+        colours[~found.painted] = 255
+    return Reading(found.picture, found.count, colours, rgb, found.ink.mask if found.ink.up_to else None)
+
+
+def of_tones(rgb: np.ndarray, smallest_px: float) -> Reading:
+    small, shrink = reduced(rgb, TONES_SIDE)
+    found = tones.tone_labels(small, 6, "colour", smallest_px * shrink, 4)
+    colours = np.full((found.count + 1, 3), 255, np.uint8)
+    for label, code in found.colours.items():
+        colours[label] = [int(code[i : i + 2], 16) for i in (1, 3, 5)]
+    return Reading(found.picture, found.count, colours, small)
+
+
+def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tuple[Other, ...]:
+    """The ways beside `kind`: with the dark outlines as pieces, as lines alone, as areas alone, by tones."""
+    rgb = on_white(looked.rendering.rgba)
+    ways = []
+    if up_to:
+        ways.append(("painted", "dark outlines as pieces", {"kind": "painted", "lines_up_to_mm": "0"}, "parts"))
+    if kind == "painted":
+        ways.append(("line", "lines alone, no colours", {"kind": "line"}, "line"))
+    elif not up_to:
+        ways.append(("line", "its outlines as lines", {"kind": "line"}, "line"))
+    ways.append(("photo", "by tones, as a photo", {"kind": "photo", "lines_up_to_mm": ""}, "tones"))
+    made = []
+    for name, words, knobs, how in ways:
+        try:
+            if how == "tones":
+                reading = of_tones(rgb, smallest_mm / looked.pixel_mm)
+            else:
+                found = looked.seen(0.0 if how == "parts" else None, bridged=how == "line")
+                reading = of_seen(found, rgb, True)
+                if how == "line":
+                    reading = Reading(reading.label, reading.count, _bare(reading.colours), rgb, reading.ink)
+        except EmberError:
+            continue
+        made.append(Other(name, words, reading.count, reading.likeness, tuple(knobs.items()), reading.picture()))
+    return tuple(made)
+
+
+def _bare(colours: np.ndarray) -> np.ndarray:
+    return np.full_like(colours, 255)
