@@ -43,7 +43,14 @@ class Drawn:
     traces: tuple[tuple[str, float, float], ...] = ()
 
 
-def finished(drawn: Drawn, words: str, read_as: ReadAs, work: Intake, up_to_mm: float | None = None) -> Proposal:
+def finished(
+    drawn: Drawn,
+    words: str,
+    read_as: ReadAs,
+    work: Intake,
+    up_to_mm: float | None = None,
+    lines: Sequence[np.ndarray] = (),
+) -> Proposal:
     return finish(
         drawn.outlines,
         words,
@@ -55,6 +62,7 @@ def finished(drawn: Drawn, words: str, read_as: ReadAs, work: Intake, up_to_mm: 
         drawn.traces,
         read_as=read_as,
         up_to_mm=up_to_mm,
+        lines=lines,
     )
 
 

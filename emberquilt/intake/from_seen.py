@@ -18,6 +18,7 @@ LAID_IN_MM = 3.0
 MOST_PIECES = 15_000
 INKED = 0.005
 """Outlines that lie in the ink may take up this share: places where lines run together."""
+OUT_PX = 4
 CLEAR = 0.985
 """Share of the sheet on which lines drawn by numbers and what is seen must agree to be taken for each other."""
 
@@ -164,6 +165,8 @@ def agreement(outlines, found: seen.Seen) -> float:
     """The share of what is seen on which outlines in its pixels say the same: one outline for one region, up to the
     width of a line along the borders."""
     canvas = _drawn_labels(outlines, found.picture.shape)
+    if sum(outline.area for outline in outlines) > 1.01 * (canvas > 0).sum() + OUT_PX * len(outlines):
+        return 0.0  # they reach to where nothing shows
     counted = ~found.ink.mask if found.ink.up_to else np.ones(canvas.shape, bool)
     counted &= (canvas > 0) | (found.picture > 0)
     base = len(outlines) + 1

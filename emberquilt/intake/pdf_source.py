@@ -9,12 +9,14 @@ import pypdfium2.raw as raw
 
 from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
+from .rendering import LOOK_SIDE, MARGIN_PX, Rendering, figure_in
 from .svg_source import MOST_POINTS, LineSource
 
 POINT_MM = MM_PER_INCH / 72
 SCAN_DPI = 200
 MOST_PIXELS = 24_000_000
-LEAST_PATHS = 3
+SCAN_SHARE = 0.25
+"""A page of which pictures take up this share is a scan."""
 CURVE_STEPS = 24
 
 
@@ -25,12 +27,15 @@ class PdfPage:
     pages: int
     lines: LineSource | None
     picture: np.ndarray
-    """Empty where there are lines."""
+    """Empty where the page is drawn."""
     pixel_mm: float = 0.0
+    rendering: Rendering | None = None
+    """What a drawn page shows."""
 
 
-def read_pdf(data: bytes, page: int, as_picture: bool = False) -> PdfPage:
-    """One page, counted from 1. Raises `BadDrawing` for what is locked, damaged or not there."""
+def read_pdf(data: bytes, page: int, side: int, as_picture: bool = False) -> PdfPage:
+    """One page, counted from 1; a drawn one with its figure's longer side `side` pixels. Raises `BadDrawing` for what
+    is locked, damaged or not there."""
     try:
         document = pdfium.PdfDocument(data)
     except pdfium.PdfiumError as problem:
@@ -45,11 +50,11 @@ def read_pdf(data: bytes, page: int, as_picture: bool = False) -> PdfPage:
         width, height = sheet.get_size()
         if not (1 < width < 50_000 and 1 < height < 50_000):
             raise BadDrawing("This page has no usable size.")
-        lines = None if as_picture else _lines(sheet)
-        if lines is not None and len(lines) >= LEAST_PATHS:
-            return PdfPage(
-                count, LineSource(lines, (0.0, 0.0, width, height), (), (), POINT_MM), np.empty((0, 0, 3), np.uint8)
-            )
+        lines = [] if as_picture or _is_scan(sheet) else _lines(sheet)
+        if lines:
+            rendering = _rendered(sheet, side)
+            drawn = LineSource(lines, (0.0, 0.0, width, height), (), (), POINT_MM)
+            return PdfPage(count, drawn, np.empty((0, 0, 3), np.uint8), POINT_MM, rendering)
         scale = min(SCAN_DPI / 72, (MOST_PIXELS / (width * height)) ** 0.5)
         picture = sheet.render(scale=scale, rev_byteorder=True).to_numpy()[..., :3]
         return PdfPage(count, None, np.ascontiguousarray(picture), POINT_MM / scale)
@@ -59,9 +64,44 @@ def read_pdf(data: bytes, page: int, as_picture: bool = False) -> PdfPage:
         document.close()
 
 
+def _is_scan(sheet) -> bool:
+    """Whether pictures take up much of the page: what is drawn beside them is a frame or a mark."""
+    width, height = sheet.get_size()
+    area = 0.0
+    for thing in sheet.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=8):
+        left, bottom, right, top = thing.get_bounds()
+        area += max(0.0, right - left) * max(0.0, top - bottom)
+    return area >= SCAN_SHARE * width * height
+
+
+def _rendered(sheet, side: int) -> Rendering | None:
+    """The figure on the page without soft edges; None where nothing shows."""
+    width, height = sheet.get_size()
+    look = LOOK_SIDE / max(width, height)
+    shown, paper = figure_in(_opaque(sheet.render(scale=look, rev_byteorder=True).to_numpy()))
+    if not shown.any():
+        return None
+    rows, columns = np.flatnonzero(shown.any(axis=1)), np.flatnonzero(shown.any(axis=0))
+    across, down = (np.ptp(columns) + 3) / look, (np.ptp(rows) + 3) / look
+    scale = min(side / max(across, down), (MOST_PIXELS / (width * height)) ** 0.5)
+    crisp = sheet.render(
+        scale=scale, rev_byteorder=True, no_smoothtext=True, no_smoothimage=True, no_smoothpath=True
+    ).to_numpy()
+    edge = MARGIN_PX / scale
+    left, top = max(0.0, columns[0] / look - edge), max(0.0, rows[0] / look - edge)
+    first, upper = int(left * scale), int(top * scale)
+    last, lower = int((left + across + 2 * edge) * scale) + 1, int((top + down + 2 * edge) * scale) + 1
+    part = _opaque(crisp[upper:lower, first:last])
+    return Rendering(part, first / scale, upper / scale, 1 / scale, (width, height), paper, unit_mm=POINT_MM)
+
+
+def _opaque(rgb: np.ndarray) -> np.ndarray:
+    return np.dstack([rgb[..., :3], np.full(rgb.shape[:2], 255, np.uint8)])
+
+
 def _lines(sheet) -> list[np.ndarray]:
     """Every path on the page as polylines in points, y downwards."""
-    height = sheet.get_height()
+    upright = _upright(sheet)
     lines: list[np.ndarray] = []
     points = 0
     for thing in sheet.get_objects(filter=[raw.FPDF_PAGEOBJ_PATH], max_depth=8):
@@ -72,10 +112,23 @@ def _lines(sheet) -> list[np.ndarray]:
             if points > MOST_POINTS:
                 raise BadDrawing(f"This page has more than {MOST_POINTS:,} points. Bring it as a picture.")
             a, b, c, d, e, f = matrix
-            xy = np.c_[a * line[:, 0] + c * line[:, 1] + e, height - (b * line[:, 0] + d * line[:, 1] + f)]
+            xy = upright(np.c_[a * line[:, 0] + c * line[:, 1] + e, b * line[:, 0] + d * line[:, 1] + f])
             if len(xy) > 1 and np.isfinite(xy).all():
                 lines.append(xy)
     return lines
+
+
+def _upright(sheet):
+    """From the page's own coordinates to those of the page as it is seen, y downwards: cropped and turned."""
+    left, bottom, right, top = sheet.get_cropbox()
+    turns = sheet.get_rotation() // 90 % 4
+
+    def seen_at(xy: np.ndarray) -> np.ndarray:
+        x, y = xy[:, 0] - left, top - xy[:, 1]
+        width, height = right - left, top - bottom
+        return np.column_stack([(x, y), (height - y, x), (width - x, height - y), (y, width - x)][turns])
+
+    return seen_at
 
 
 def _matrix(thing) -> tuple[float, ...]:

@@ -7,10 +7,12 @@ import numpy as np
 from ..errors import BadDrawing
 from ..units import Length, format_length
 from . import raster_source, tones
+from .by_sight import ByNumbers, by_sight
 from .dxf_source import read_dxf
 from .finish import Intake, Say
 from .from_lines import from_lines
 from .from_pixels import from_pixels
+from .from_seen import SIDE
 from .from_svg import from_svg
 from .from_words import from_nothing, from_text
 from .knobs import Knobs, Size, finished_width
@@ -74,9 +76,12 @@ def _from_file(data: bytes, work: Intake) -> Proposal:
     if kind == "dxf":
         return from_lines(read_dxf(data), "DXF drawing", "drawn lines", work)
     if kind == "pdf":
-        page = read_pdf(data, knobs.page, knobs.kind == "photo")
-        if page.lines is not None:
-            found = from_lines(page.lines, "PDF page", "the lines drawn on the page", work)
+        page = read_pdf(data, knobs.page, SIDE, knobs.kind == "photo")
+        if page.lines is not None and page.rendering is not None:
+            lines = page.lines
+            found = by_sight(page.rendering, ByNumbers("PDF page", (), (), lambda: lines), work)
+        elif page.lines is not None:
+            found = from_lines(page.lines, "PDF page", "nothing on it is painted", work)
         else:
             found = from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")
         return replace(found, pages=page.pages)
@@ -93,7 +98,7 @@ def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
     if kind == "dxf":
         return b"", "text/plain"
     if kind == "pdf":
-        picture = read_pdf(data, knobs.page, as_picture=True).picture
+        picture = read_pdf(data, knobs.page, SIDE, as_picture=True).picture
     elif knobs.corners:
         flat = raster_source.straightened(raster_source.read_picture(data), knobs.corners)
         picture = flat.rgb if flat.rgb is not None else np.dstack([flat.grey] * 3)

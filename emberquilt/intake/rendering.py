@@ -66,7 +66,7 @@ def render(svg: SafeSvg, side: int, whole: bool = False) -> Rendering | None:
         raise BadDrawing("This drawing has no usable size.")
     look = min(LOOK_SIDE / max(width, height), 1e4)
     picture = _pixels(svg, (0.0, 0.0, width, height), look, soft=True)
-    shown, paper = _figure(picture)
+    shown, paper = figure_in(picture)
     if not shown.any():
         return None
     if whole:
@@ -104,7 +104,7 @@ def _shapes(svg: SafeSvg, box: tuple[float, float, float, float], zoom: float) -
     return _pixels(SafeSvg(root, svg.page, ()), box, zoom)
 
 
-def _figure(picture: np.ndarray) -> tuple[np.ndarray, bool]:
+def figure_in(picture: np.ndarray) -> tuple[np.ndarray, bool]:
     """Where anything is drawn, and whether white paint is the page it is drawn on."""
     painted = picture[..., 3] > SEEN_ALPHA
     white = painted & (picture[..., :3] >= PAPER).all(axis=2)

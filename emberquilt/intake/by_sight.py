@@ -1,0 +1,119 @@
+"""A drawing by numbers (SVG, PDF), by what it shows: its kind, and its pieces by its own lines where these say the
+same."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+
+from ..errors import BadDrawing
+from ..findings import Finding
+from . import seen
+from .finish import Drawn, Intake, finished
+from .from_lines import line_faces
+from .from_painted import painted_faces
+from .from_pixels import SMALLEST_PHOTO_MM, from_photo
+from .from_seen import CLEAR, Looked, agreement, colours_under, seen_proposal
+from .painted import PaintedSource
+from .proposal import Proposal, ReadAs
+from .raster_source import picture_of
+from .readings import others_of
+from .rendering import Rendering, on_white
+from .svg_source import LineSource
+
+COLOURED = 0.02
+"""A drawing whose figure is neither ink nor paper on this share is painted."""
+
+
+@dataclass(frozen=True)
+class ByNumbers:
+    """What a drawing itself says: its name in words, what was left out, and how its lines and its painted shapes (dark
+    strokes up to a width in page units as seams) are read; None where they cannot be."""
+
+    name: str
+    left_out: tuple[str, ...]
+    findings: tuple[Finding, ...]
+    lines: Callable[[], LineSource]
+    paints: Callable[[float], PaintedSource] | None = None
+
+
+def by_sight(rendering: Rendering, source: ByNumbers, work: Intake) -> Proposal:
+    """Raises `BadDrawing` where nothing in it can be a piece."""
+    kind = work.knobs.kind
+    if kind == "photo":
+        flat = picture_of(on_white(rendering.rgba), rendering.unit * rendering.unit_mm)
+        return replace(from_photo(flat, work, ""), left_out=source.left_out)
+    looked = Looked(rendering, work)
+    painting = kind == "painted" or (kind == "auto" and looked.coloured >= COLOURED)
+    found, proposal = (_as_painted if painting else _as_ink)(source, looked)
+    work.progress(0.92, "trying the other ways")
+    others = others_of(looked, proposal.read_as.kind, found.ink.up_to, work.knobs.smallest_mm or SMALLEST_PHOTO_MM)
+    return replace(proposal, others=others, findings=(*proposal.findings, *source.findings))
+
+
+def _as_painted(source: ByNumbers, looked: Looked) -> tuple[seen.Seen, Proposal]:
+    found = looked.seen(looked.work.knobs.lines_up_to_mm)
+    up_to_mm = found.ink.up_to * looked.pixel_mm
+    tones = len({tuple(c) for c in (found.colours[1:] // 8).astype(int).tolist()})
+    why = f"{tones} colour{'' if tones == 1 else 's'}"
+    if up_to_mm:
+        why += f"; its dark outlines up to {looked.work.say(up_to_mm)} are seams"
+    read_as, words = ReadAs("painted", why), f"painted {source.name}"
+    paints = source.paints
+    drawn = None
+    if paints is not None:
+        up_to = found.ink.up_to * looked.rendering.unit
+        drawn = _drawn(lambda: painted_faces(paints(up_to), looked.work), looked, found, False)
+    if drawn is None:
+        return found, seen_proposal(looked, found, words, read_as, source.left_out, False)
+    return found, finished(drawn, words, read_as, looked.work, up_to_mm, _details(found, looked, drawn))
+
+
+def _as_ink(source: ByNumbers, looked: Looked) -> tuple[seen.Seen, Proposal]:
+    """Dark on light: by its strokes where all that shows is strokes, else by its ink."""
+    work, found = looked.work, looked.seen(looked.work.knobs.lines_up_to_mm, bridged=True)
+    drawn = _drawn(lambda: line_faces(source.lines(), work), looked, found, True)
+    words = f"line {source.name}"
+    if not found.ink.up_to:
+        why, words = "dark areas on light, no lines between them", "silhouettes"
+    elif drawn is not None:
+        why = "lines alone, and what they enclose"
+    else:
+        why = f"dark lines up to {work.say(found.ink.up_to * looked.pixel_mm)} on light are seams"
+    read_as = ReadAs("line", why)
+    if drawn is not None:
+        up_to_mm = found.ink.up_to * looked.pixel_mm or None
+        return found, finished(drawn, words, read_as, work, up_to_mm, _details(found, looked, drawn))
+    return found, seen_proposal(looked, found, words, read_as, source.left_out, True)
+
+
+def _drawn(read: Callable[[], Drawn], looked: Looked, found: seen.Seen, unpainted: bool) -> Drawn | None:
+    """The drawing by its own lines, in the colours that show, where that says what is seen."""
+    try:
+        drawn = read()
+    except BadDrawing:
+        return None
+    outlines = _in_pixels(drawn, looked.rendering)
+    if agreement(outlines, found) < CLEAR:
+        return None
+    return replace(drawn, colours=colours_under(outlines, found, looked.rendering, unpainted))
+
+
+def _details(found: seen.Seen, looked: Looked, drawn: Drawn) -> list[np.ndarray]:
+    """Lines that part nothing, on the sheet of the drawing's own lines."""
+    picture = looked.rendering
+    x, y, width, _ = drawn.source_box_mm
+    scale = width / picture.page[0]
+    return [(line * picture.unit + [picture.left, picture.top]) * scale + [x, y] for line in found.details]
+
+
+def _in_pixels(drawn: Drawn, picture: Rendering) -> list:
+    """Its pieces in the pixels of the rendering."""
+    x, y, width, _ = drawn.source_box_mm
+    scale = picture.page[0] / width
+
+    def place(xy: np.ndarray) -> np.ndarray:
+        return ((xy - [x, y]) * scale - [picture.left, picture.top]) / picture.unit
+
+    return list(shapely.transform(np.array(drawn.outlines), place))
