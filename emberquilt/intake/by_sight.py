@@ -14,7 +14,7 @@ from .finish import Drawn, Intake, finished
 from .from_lines import line_faces
 from .from_painted import painted_faces
 from .from_pixels import SMALLEST_PHOTO_MM, from_photo
-from .from_seen import CLEAR, Looked, agreement, colours_under, seen_proposal
+from .from_seen import CLEAR, SIDE, Looked, agreement, colours_under, seen_proposal
 from .painted import PaintedSource
 from .proposal import Proposal, ReadAs
 from .raster_source import picture_of
@@ -22,6 +22,8 @@ from .readings import others_of
 from .rendering import Rendering, on_white
 from .svg_source import LineSource
 
+FIRST_SIDE = 800
+"""Whether a drawing's own lines say what it shows is seen at this size."""
 COLOURED = 0.02
 """A drawing whose figure is neither ink nor paper on this share is painted."""
 
@@ -38,21 +40,28 @@ class ByNumbers:
     paints: Callable[[float], PaintedSource] | None = None
 
 
-def by_sight(rendering: Rendering, source: ByNumbers, work: Intake) -> Proposal:
-    """Raises `BadDrawing` where nothing in it can be a piece."""
+def by_sight(render: Callable[[int], Rendering], source: ByNumbers, work: Intake) -> Proposal:
+    """`render` draws the figure with so many pixels along its longer side. Raises `BadDrawing` where nothing in it can
+    be a piece."""
     kind = work.knobs.kind
     if kind == "photo":
+        rendering = render(SIDE)
         flat = picture_of(on_white(rendering.rgba), rendering.unit * rendering.unit_mm)
         return replace(from_photo(flat, work, ""), left_out=source.left_out)
-    looked = Looked(rendering, work)
+    looked = Looked(render(FIRST_SIDE), work)
     painting = kind == "painted" or (kind == "auto" and looked.coloured >= COLOURED)
-    found, proposal = (_as_painted if painting else _as_ink)(source, looked)
+    as_kind = _as_painted if painting else _as_ink
+    found, proposal = as_kind(source, looked, True)
+    if proposal is None:
+        _, proposal = as_kind(source, Looked(render(SIDE), work), False)
+    assert proposal is not None
     work.progress(0.92, "trying the other ways")
     others = others_of(looked, proposal.read_as.kind, found.ink.up_to, work.knobs.smallest_mm or SMALLEST_PHOTO_MM)
     return replace(proposal, others=others, findings=(*proposal.findings, *source.findings))
 
 
-def _as_painted(source: ByNumbers, looked: Looked) -> tuple[seen.Seen, Proposal]:
+def _as_painted(source: ByNumbers, looked: Looked, by_its_own: bool) -> tuple[seen.Seen, Proposal | None]:
+    """`by_its_own` lines or not at all, else by what is seen."""
     found = looked.seen(looked.work.knobs.lines_up_to_mm)
     up_to_mm = found.ink.up_to * looked.pixel_mm
     tones = len({tuple(c) for c in (found.colours[1:] // 8).astype(int).tolist()})
@@ -62,18 +71,22 @@ def _as_painted(source: ByNumbers, looked: Looked) -> tuple[seen.Seen, Proposal]
     read_as, words = ReadAs("painted", why), f"painted {source.name}"
     paints = source.paints
     drawn = None
-    if paints is not None:
+    if paints is not None and by_its_own:
         up_to = found.ink.up_to * looked.rendering.unit
         drawn = _drawn(lambda: painted_faces(paints(up_to), looked.work), looked, found, False)
     if drawn is None:
+        if by_its_own:
+            return found, None
         return found, seen_proposal(looked, found, words, read_as, source.left_out, False)
     return found, finished(drawn, words, read_as, looked.work, up_to_mm, _details(found, looked, drawn))
 
 
-def _as_ink(source: ByNumbers, looked: Looked) -> tuple[seen.Seen, Proposal]:
+def _as_ink(source: ByNumbers, looked: Looked, by_its_own: bool) -> tuple[seen.Seen, Proposal | None]:
     """Dark on light: by its strokes where all that shows is strokes, else by its ink."""
     work, found = looked.work, looked.seen(looked.work.knobs.lines_up_to_mm, bridged=True)
-    drawn = _drawn(lambda: line_faces(source.lines(), work), looked, found, True)
+    drawn = _drawn(lambda: line_faces(source.lines(), work), looked, found, True) if by_its_own else None
+    if drawn is None and by_its_own:
+        return found, None
     words = f"line {source.name}"
     if not found.ink.up_to:
         why, words = "dark areas on light, no lines between them", "silhouettes"

@@ -19,7 +19,7 @@ MOST_PIECES = 15_000
 INKED = 0.005
 """Outlines that lie in the ink may take up this share: places where lines run together."""
 OUT_PX = 4
-CLEAR = 0.985
+CLEAR = 0.99
 """Share of the sheet on which lines drawn by numbers and what is seen must agree to be taken for each other."""
 
 
@@ -167,19 +167,24 @@ def agreement(outlines, found: seen.Seen) -> float:
     canvas = _drawn_labels(outlines, found.picture.shape)
     if sum(outline.area for outline in outlines) > 1.01 * (canvas > 0).sum() + OUT_PX * len(outlines):
         return 0.0  # they reach to where nothing shows
-    counted = ~found.ink.mask if found.ink.up_to else np.ones(canvas.shape, bool)
-    counted &= (canvas > 0) | (found.picture > 0)
     base = len(outlines) + 1
+    whole = np.bincount(canvas.ravel(), minlength=base)
+    if found.ink.up_to:
+        # an outline that lies in the ink is a piece made of ink
+        inked = np.bincount(canvas[found.ink.mask], minlength=base) > 0.5 * whole
+        inked[0] = False
+        if whole[inked].sum() > INKED * (canvas > 0).sum():
+            return 0.0
+    # along a border a pixel may lie to either side
+    edge = seen.border_of(canvas) | seen.border_of(found.picture)
+    counted = (cv2.dilate(edge, np.ones((3, 3), np.uint8)) == 0) & ((canvas > 0) | (found.picture > 0))
+    if found.ink.up_to:
+        counted &= ~found.ink.mask
     pair = found.picture[counted].astype(np.int64) * base + canvas[counted]
     keys, area = np.unique(pair, return_counts=True)
     seen_label, drawn = keys // base, keys % base
     seen_area = np.bincount(seen_label, area)
     drawn_area = np.bincount(drawn, area, base)
-    # an outline that lies in the ink is a piece made of ink
-    inked = drawn_area < 0.5 * np.bincount(canvas.ravel(), minlength=base)
-    inked[0] = False
-    if np.bincount(canvas.ravel(), minlength=base)[inked].sum() > INKED * (canvas > 0).sum():
-        return 0.0
     fits = (seen_label > 0) & (drawn > 0)
     fits &= area >= 0.8 * np.maximum(seen_area[seen_label], drawn_area[drawn])
     return float(area[fits].sum() / max(counted.sum(), 1))

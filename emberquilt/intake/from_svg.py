@@ -6,9 +6,8 @@ from . import painted, svg_source
 from .by_sight import ByNumbers, by_sight
 from .finish import Intake
 from .from_lines import from_lines
-from .from_seen import SIDE
 from .proposal import Proposal
-from .rendering import render
+from .rendering import figure_of, render
 
 TEXT = "{http://www.w3.org/2000/svg}text"
 
@@ -22,8 +21,8 @@ def from_svg(data: bytes, work: Intake) -> Proposal:
         return from_lines(svg_source.read_svg(svg), "line SVG", "it states no colours", work)
     svg = _with_page(svg)
     work.progress(0.1, "drawing it")
-    rendering = render(svg, SIDE, work.knobs.outside == "keep")
-    if rendering is None:
+    figure = figure_of(svg)
+    if figure is None:
         if by_lines:
             return from_lines(svg_source.read_svg(svg), "line SVG", "nothing in it is painted", work)
         raise BadDrawing("Nothing is painted in this SVG. Bring it as lines.")
@@ -34,7 +33,8 @@ def from_svg(data: bytes, work: Intake) -> Proposal:
         lambda: svg_source.read_svg(svg),
         lambda up_to: painted.read_painted(svg, up_to),
     )
-    return by_sight(rendering, source, work)
+    whole = work.knobs.outside == "keep"
+    return by_sight(lambda side: render(svg, figure, side, whole), source, work)
 
 
 def _words_in(svg: svg_source.SafeSvg) -> tuple[Finding, ...]:

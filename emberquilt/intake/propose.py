@@ -78,8 +78,8 @@ def _from_file(data: bytes, work: Intake) -> Proposal:
     if kind == "pdf":
         page = read_pdf(data, knobs.page, SIDE, knobs.kind == "photo")
         if page.lines is not None and page.rendering is not None:
-            lines = page.lines
-            found = by_sight(page.rendering, ByNumbers("PDF page", (), (), lambda: lines), work)
+            lines, rendering = page.lines, page.rendering
+            found = by_sight(lambda _: rendering, ByNumbers("PDF page", (), (), lambda: lines), work)
         elif page.lines is not None:
             found = from_lines(page.lines, "PDF page", "nothing on it is painted", work)
         else:

@@ -87,7 +87,8 @@ def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tu
         ways.append(("line", "lines alone, no colours", {"kind": "line"}, "line"))
     elif not up_to:
         ways.append(("line", "its outlines as lines", {"kind": "line"}, "line"))
-    ways.append(("photo", "by tones, as a photo", {"kind": "photo", "lines_up_to_mm": ""}, "tones"))
+    if kind == "painted":
+        ways.append(("photo", "by tones, as a photo", {"kind": "photo", "lines_up_to_mm": ""}, "tones"))
     made = []
     for name, words, knobs, how in ways:
         try:

@@ -58,9 +58,19 @@ class Rendering:
     """What a page unit measures by the file's own account."""
 
 
-def render(svg: SafeSvg, side: int, whole: bool = False) -> Rendering | None:
-    """The figure of a drawing, its longer side `side` pixels; `whole` renders the page with it. None when nothing
-    shows. Raises `BadDrawing` for what cannot be drawn."""
+@dataclass(frozen=True)
+class Figure:
+    """Where on the page something is drawn, in page units; `paper` when white paint covers the page as its ground."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+    paper: bool
+
+
+def figure_of(svg: SafeSvg) -> Figure | None:
+    """None when nothing shows. Raises `BadDrawing` for what cannot be drawn."""
     width, height = svg.page
     if not (0 < width < 1e6 and 0 < height < 1e6):
         raise BadDrawing("This drawing has no usable size.")
@@ -69,16 +79,21 @@ def render(svg: SafeSvg, side: int, whole: bool = False) -> Rendering | None:
     shown, paper = figure_in(picture)
     if not shown.any():
         return None
-    if whole:
-        zoom = side / max(width, height)
-        box = (0.0, 0.0, width, height)
-        return Rendering(_pixels(svg, box, zoom), 0.0, 0.0, 1 / zoom, svg.page, False, _shapes(svg, box, zoom))
     rows, columns = np.flatnonzero(shown.any(axis=1)), np.flatnonzero(shown.any(axis=0))
     left, top = (columns[0] - 1) / look, (rows[0] - 1) / look
-    across, down = (columns[-1] + 2) / look - left, (rows[-1] + 2) / look - top
-    zoom = side / max(across, down)
-    edge = MARGIN_PX / zoom
-    box = (left - edge, top - edge, across + 2 * edge, down + 2 * edge)
+    return Figure(left, top, (columns[-1] + 2) / look - left, (rows[-1] + 2) / look - top, paper)
+
+
+def render(svg: SafeSvg, figure: Figure, side: int, whole: bool = False) -> Rendering:
+    """The figure of a drawing, its longer side `side` pixels; `whole` renders the page with it. Raises `BadDrawing`."""
+    if whole:
+        zoom = side / max(svg.page)
+        box = (0.0, 0.0, *svg.page)
+    else:
+        zoom = side / max(figure.width, figure.height)
+        edge = MARGIN_PX / zoom
+        box = (figure.left - edge, figure.top - edge, figure.width + 2 * edge, figure.height + 2 * edge)
+    paper = figure.paper and not whole
     return Rendering(_pixels(svg, box, zoom), *box[:2], 1 / zoom, svg.page, paper, _shapes(svg, box, zoom))
 
 

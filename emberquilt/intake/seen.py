@@ -79,9 +79,8 @@ def regions_of(rgba: np.ndarray, shapes: np.ndarray | None = None) -> Regions:
 
 def _linked(rgba: np.ndarray, shapes: np.ndarray | None) -> np.ndarray:
     """Labels from 0 of pixels that are linked step by step."""
-    wide = rgba.astype(np.int16)
-    across = np.abs(np.diff(wide, axis=1)).max(axis=2) <= LINK
-    down = np.abs(np.diff(wide, axis=0)).max(axis=2) <= LINK
+    across = _one_step(rgba[:, 1:], rgba[:, :-1])
+    down = _one_step(rgba[1:], rgba[:-1])
     if shapes is not None:
         across &= (shapes[:, 1:] == shapes[:, :-1]).all(axis=2)
         down &= (shapes[1:] == shapes[:-1]).all(axis=2)
@@ -96,6 +95,12 @@ def _linked(rgba: np.ndarray, shapes: np.ndarray | None) -> np.ndarray:
     graph = sparse.coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(many, many))
     _, home = csgraph.connected_components(graph, directed=False)
     return home[run].astype(np.int32)
+
+
+def _one_step(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """Whether two pixels differ by no more than `LINK` in each channel."""
+    apart = cv2.split(cv2.absdiff(np.ascontiguousarray(a), np.ascontiguousarray(b)))
+    return cv2.max(cv2.max(apart[0], apart[1]), cv2.max(apart[2], apart[3])) <= LINK
 
 
 def _borders(label: np.ndarray, lab: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
