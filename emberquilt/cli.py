@@ -148,6 +148,7 @@ def proposal_json(proposal: Proposal) -> dict:
         ],
         "lines": [[list(point) for point in line] for line in proposal.lines],
         "lines_up_to_mm": proposal.lines_up_to_mm,
+        "corners": [list(corner) for corner in proposal.corners],
     }
 
 

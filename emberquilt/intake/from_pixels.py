@@ -1,5 +1,7 @@
 """Pictures: drawn lines, or photos in tones and colours, as pieces."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import shapely
@@ -9,6 +11,7 @@ from ..outline import arcs
 from . import labels, raster_source, tones
 from .finish import Intake, closed_gaps, end_findings, finish
 from .proposal import Proposal, ReadAs
+from .sheet import corners_of, straightened
 
 PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
 """A picture with less paper than this, and more pixels than this that differ from their surroundings, is a photo."""
@@ -18,11 +21,19 @@ under."""
 
 
 def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") -> Proposal:
-    if work.knobs.corners:
-        picture = raster_source.straightened(picture, work.knobs.corners)
-    as_photo = work.knobs.kind == "photo" or (work.knobs.kind == "auto" and _looks_like_photo(picture.grey))
+    corners, knobs = work.knobs.corners, work.knobs
+    if corners:
+        picture = straightened(picture, corners)
+    as_photo = knobs.kind == "photo" or (knobs.kind == "auto" and _looks_like_photo(picture.grey))
+    if not corners and not knobs.as_photographed and knobs.kind != "photo":
+        corners = corners_of(picture.grey if picture.rgb is None else picture.rgb)
+        flat = straightened(picture, corners) if corners else picture
+        if corners and (knobs.kind == "line" or not _looks_like_photo(flat.grey)):
+            picture, as_photo = flat, False
+        else:
+            corners = ()
     make = from_photo if as_photo else _from_line_picture
-    return make(picture, work, kind)
+    return replace(make(picture, work, kind), corners=corners)
 
 
 def _looks_like_photo(grey: np.ndarray) -> bool:

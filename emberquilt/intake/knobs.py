@@ -125,6 +125,8 @@ class Knobs:
     lines_up_to_mm: float | None = None
     """Dark shapes up to this width are lines, shared by their neighbours; 0 keeps them all as pieces."""
     corners: tuple[Point, ...] = ()
+    as_photographed: bool = False
+    """No sheet is looked for in the picture."""
     font: str = "alegreya-sans"
     letters: str = "openings"
     spacing: float = 0.0
@@ -177,13 +179,20 @@ def knobs_of(values: dict[str, str], unit: str) -> Knobs:
     if values.get("font"):
         made["font"] = re.sub(r"[^a-z0-9-]", "", values["font"])[:60]
     if values.get("corners"):
-        corners = _points(values["corners"], 4)
-        if len(corners) not in (0, 4):
-            raise BadChoice("Mark the four corners of the sheet.")
-        made["corners"] = tuple(corners)
+        made |= _sheet(values["corners"])
     if values.get("more"):
         made["more"] = tuple(_boxes(values["more"]))
     return Knobs(**made)
+
+
+def _sheet(text: str) -> dict:
+    """Corners that were marked, or that none are to be looked for."""
+    if text == "none":
+        return {"as_photographed": True}
+    corners = _points(text, 4)
+    if len(corners) not in (0, 4):
+        raise BadChoice("Mark the four corners of the sheet.")
+    return {"corners": tuple(corners)}
 
 
 def _words(name: str) -> str:

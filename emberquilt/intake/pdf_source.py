@@ -29,13 +29,10 @@ class PdfPage:
     picture: np.ndarray
     """Empty where the page is drawn."""
     pixel_mm: float = 0.0
-    rendering: Rendering | None = None
-    """What a drawn page shows."""
 
 
-def read_pdf(data: bytes, page: int, side: int, as_picture: bool = False) -> PdfPage:
-    """One page, counted from 1; a drawn one with its figure's longer side `side` pixels. Raises `BadDrawing` for what
-    is locked, damaged or not there."""
+def read_pdf(data: bytes, page: int, as_picture: bool = False) -> PdfPage:
+    """One page, counted from 1. Raises `BadDrawing` for what is locked, damaged or not there."""
     try:
         document = pdfium.PdfDocument(data)
     except pdfium.PdfiumError as problem:
@@ -52,9 +49,8 @@ def read_pdf(data: bytes, page: int, side: int, as_picture: bool = False) -> Pdf
             raise BadDrawing("This page has no usable size.")
         lines = [] if as_picture or _is_scan(sheet) else _lines(sheet)
         if lines:
-            rendering = _rendered(sheet, side)
             drawn = LineSource(lines, (0.0, 0.0, width, height), (), (), POINT_MM)
-            return PdfPage(count, drawn, np.empty((0, 0, 3), np.uint8), POINT_MM, rendering)
+            return PdfPage(count, drawn, np.empty((0, 0, 3), np.uint8), POINT_MM)
         scale = min(SCAN_DPI / 72, (MOST_PIXELS / (width * height)) ** 0.5)
         picture = sheet.render(scale=scale, rev_byteorder=True).to_numpy()[..., :3]
         return PdfPage(count, None, np.ascontiguousarray(picture), POINT_MM / scale)
@@ -74,8 +70,17 @@ def _is_scan(sheet) -> bool:
     return area >= SCAN_SHARE * width * height
 
 
+def render_page(data: bytes, page: int, side: int) -> Rendering | None:
+    """The figure on a page without soft edges, its longer side `side` pixels; None where nothing shows. The page must
+    have been read before."""
+    document = pdfium.PdfDocument(data)
+    try:
+        return _rendered(document[page - 1], side)
+    finally:
+        document.close()
+
+
 def _rendered(sheet, side: int) -> Rendering | None:
-    """The figure on the page without soft edges; None where nothing shows."""
     width, height = sheet.get_size()
     look = LOOK_SIDE / max(width, height)
     shown, paper = figure_in(_opaque(sheet.render(scale=look, rev_byteorder=True).to_numpy()))

@@ -62,6 +62,8 @@ class Proposal:
     others: tuple[Other, ...] = ()
     lines: tuple[tuple[tuple[float, float], ...], ...] = ()
     """Details that free nothing, in mm."""
+    corners: tuple[tuple[float, float], ...] = ()
+    """Of the sheet that was straightened, as shares of the picture, from the upper left clockwise."""
     lines_up_to_mm: float | None = None
     """Dark shapes up to this width were taken as lines; None where nothing was."""
 

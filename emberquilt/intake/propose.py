@@ -7,17 +7,17 @@ import numpy as np
 from ..errors import BadDrawing
 from ..units import Length, format_length
 from . import raster_source, tones
-from .by_sight import ByNumbers, by_sight
+from .by_sight import FIRST_SIDE, ByNumbers, by_sight
 from .dxf_source import read_dxf
 from .finish import Intake, Say
 from .from_lines import from_lines
 from .from_pixels import from_pixels
-from .from_seen import SIDE
 from .from_svg import from_svg
 from .from_words import from_nothing, from_text
 from .knobs import Knobs, Size, finished_width
-from .pdf_source import read_pdf
+from .pdf_source import read_pdf, render_page
 from .proposal import Progress, Proposal, no_progress
+from .sheet import straightened
 from .simpler import simpler
 
 __all__ = ["finished_width", "propose", "recognise", "source_picture"]
@@ -69,23 +69,28 @@ def propose(
 
 
 def _from_file(data: bytes, work: Intake) -> Proposal:
-    knobs = work.knobs
     kind = recognise(data)
     if kind == "svg":
         return from_svg(data, work)
     if kind == "dxf":
         return from_lines(read_dxf(data), "DXF drawing", "drawn lines", work)
     if kind == "pdf":
-        page = read_pdf(data, knobs.page, SIDE, knobs.kind == "photo")
-        if page.lines is not None and page.rendering is not None:
-            lines, rendering = page.lines, page.rendering
-            found = by_sight(lambda _: rendering, ByNumbers("PDF page", (), (), lambda: lines), work)
-        elif page.lines is not None:
-            found = from_lines(page.lines, "PDF page", "nothing on it is painted", work)
-        else:
-            found = from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")
-        return replace(found, pages=page.pages)
+        return _from_pdf(data, work)
     return from_pixels(raster_source.read_picture(data), work)
+
+
+def _from_pdf(data: bytes, work: Intake) -> Proposal:
+    number = work.knobs.page
+    page = read_pdf(data, number, work.knobs.kind == "photo")
+    lines = page.lines
+    if lines is None:
+        found = from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")
+    elif render_page(data, number, FIRST_SIDE) is None:
+        found = from_lines(lines, "PDF page", "nothing on it is painted", work)
+    else:
+        source = ByNumbers("PDF page", (), (), lambda: lines)
+        found = by_sight(lambda side: render_page(data, number, side), source, work)  # type: ignore[arg-type, return-value]
+    return replace(found, pages=page.pages)
 
 
 def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
@@ -98,9 +103,9 @@ def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
     if kind == "dxf":
         return b"", "text/plain"
     if kind == "pdf":
-        picture = read_pdf(data, knobs.page, SIDE, as_picture=True).picture
+        picture = read_pdf(data, knobs.page, as_picture=True).picture
     elif knobs.corners:
-        flat = raster_source.straightened(raster_source.read_picture(data), knobs.corners)
+        flat = straightened(raster_source.read_picture(data), knobs.corners)
         picture = flat.rgb if flat.rgb is not None else np.dstack([flat.grey] * 3)
     else:
         return data, "image/png" if data.startswith(b"\x89PNG") else "image/jpeg" if data.startswith(

@@ -2,7 +2,6 @@
 
 import io
 import warnings
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -80,31 +79,6 @@ def _pixel_mm(image: Image.Image) -> float | None:
     except (TypeError, ValueError, ZeroDivisionError):
         return None
     return MM_PER_INCH / across if 10 <= across <= 4800 else None
-
-
-def straightened(picture: Picture, corners: Sequence[tuple[float, float]]) -> Picture:
-    """The sheet between four corners (shares of the picture, clockwise from the upper left) as if seen from above.
-
-    Sides are as long as in the picture, the longer of each pair. Raises `BadDrawing` when they enclose no sheet.
-    """
-    height, width = picture.grey.shape
-    at = np.array(corners, np.float32) * np.array([width, height], np.float32)
-    across = max(np.hypot(*(at[1] - at[0])), np.hypot(*(at[2] - at[3])))
-    down = max(np.hypot(*(at[3] - at[0])), np.hypot(*(at[2] - at[1])))
-    side = np.roll(at, -1, axis=0) - at
-    turn = side[:, 0] * np.roll(side, -1, axis=0)[:, 1] - side[:, 1] * np.roll(side, -1, axis=0)[:, 0]
-    if min(across, down) < LEAST_SIDE or turn.min() <= 0:
-        raise BadDrawing("These four corners enclose no sheet. Mark them from the upper left, clockwise.")
-    columns, rows = round(float(across)), round(float(down))
-    flat = np.array([[0, 0], [columns, 0], [columns, rows], [0, rows]], np.float32)
-    matrix = cv2.getPerspectiveTransform(at, flat)
-
-    def warp(pixels: np.ndarray) -> np.ndarray:
-        return cv2.warpPerspective(
-            pixels, matrix, (columns, rows), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-        )
-
-    return Picture(warp(picture.grey), None if picture.rgb is None else warp(picture.rgb), picture.pixel_mm)
 
 
 def reduced(pixels: np.ndarray, most_side: int) -> tuple[np.ndarray, float]:

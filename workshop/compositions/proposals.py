@@ -32,6 +32,7 @@ def pack_proposal(proposal: Proposal) -> dict:
         ],
         "lines": [[list(point) for point in line] for line in proposal.lines],
         "lines_up_to_mm": proposal.lines_up_to_mm,
+        "corners": [list(corner) for corner in proposal.corners],
     }
 
 
@@ -56,5 +57,6 @@ def unpack_proposal(values: dict) -> Proposal:
             for kind, words, pieces, likeness, knobs, picture in values.get("others", ())
         ),
         tuple(tuple(tuple(point) for point in line) for line in values.get("lines", ())),
+        tuple(tuple(corner) for corner in values.get("corners", ())),
         values.get("lines_up_to_mm"),
     )

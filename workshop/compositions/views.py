@@ -2,6 +2,7 @@
 
 import re
 from collections import Counter
+from dataclasses import replace
 
 from django.contrib import messages
 from django.core.paginator import Paginator
@@ -205,7 +206,9 @@ def draft(request, uid):
 def draft_source(request, uid):
     """The drawing itself, only ever as a picture: whatever scripts it holds stay dead."""
     row = _own_draft(request, uid)
-    data, kind = source_picture(bytes(row.data), knobs_of(row.knobs, practice_of(request.user).unit))
+    knobs = knobs_of(row.knobs, practice_of(request.user).unit)
+    found = tuple(map(tuple, (row.result or {}).get("corners", ())))
+    data, kind = source_picture(bytes(row.data), replace(knobs, corners=knobs.corners or found))
     return HttpResponse(
         data, content_type=kind, headers={"Content-Security-Policy": SANDBOX, "X-Content-Type-Options": "nosniff"}
     )
