@@ -28,11 +28,13 @@ MOST_MERGED = 200_000
 DARK = ((50.0, 15.0), (40.0, 30.0), (27.0, 48.0))
 """What is darker than the first of a pair (CIELAB lightness) and less coloured than the second (chroma) is dark."""
 FROM_USUAL, UNEVEN = 1.7, 0.003
-"""Lines are up to so many times as wide as the usual one, and this share of the figure's shorter side more."""
+"""Lines are up to so many times as wide as the usual one, and this share of the figure's size more."""
 WIDEST_LINE = 0.065
-"""No line is wider than this share of the figure's shorter side, unless asked for."""
+"""No line is wider than this share of the figure's size (the root of width times height), unless asked for."""
 FEW, RARE = 0.4, 0.12
 """A width that this share of the commonest has is common enough to be that of the lines; of other lines beside them."""
+TIP_INSIDE, TIP_OUTSIDE = 1.5, 4.0
+"""A dark shape that hangs on a line is more than the line's tip when it is so many times as long as wide."""
 TWO_SORTS = 1.4
 """Lines of two widths no farther apart than this power of two are both lines."""
 LEAST_BETWEEN = 0.7
@@ -197,7 +199,7 @@ def is_dark(colours: np.ndarray) -> np.ndarray:
 
 def ink_in(dark: np.ndarray, up_to: float | None, side: float) -> Ink:
     """What of the dark is line. `up_to` in pixels, None finds it from the widths there are; `side` is the figure's
-    shorter one."""
+    size."""
     half = cv2.distanceTransform(dark.astype(np.uint8), cv2.DIST_L2, 5)
     usual, greatest = _usual_widths(dark, half, WIDEST_LINE * side)
     if up_to is None:
@@ -290,7 +292,8 @@ def seen_in(
     shown = ~ground[regions.picture]
     if not shown.any():
         return Seen(np.zeros_like(regions.picture), 0, regions.colours, regions.painted, NO_INK, [], [], [])
-    side = float(min(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1 for i in (0, 1)))
+    across, down = (float(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1) for i in (0, 1))
+    side = (across * down) ** 0.5
     ink = ink_in(dark[regions.picture], up_to, side)
     if up_to is None and ink.up_to and not _encloses(regions, ink.mask, dark, ground):
         ink = Ink(np.zeros_like(ink.mask), 0.0, ink.usual)
@@ -303,7 +306,7 @@ def seen_in(
     shared = _shared(body, ground[home])
     details: list[np.ndarray] = []
     if ink.up_to:
-        laid_in, details = _inside_one(shared, ink.mask, laid_in_px)
+        laid_in, details = _inside_one(shared, len(home), ink.mask, laid_in_px)
         if laid_in.any():
             ink = Ink(ink.mask & ~laid_in, ink.up_to, ink.usual)
             body, home = _bodies(regions, ink.mask)
@@ -360,9 +363,12 @@ def _shared(body: np.ndarray, ground: np.ndarray) -> np.ndarray:
     return regrown(grown(lut[body]), len(np.unique(lut[1:])))
 
 
-def _inside_one(shared: np.ndarray, ink: np.ndarray, laid_in_px: float) -> tuple[np.ndarray, list[np.ndarray]]:
+def _inside_one(
+    shared: np.ndarray, outside: int, ink: np.ndarray, laid_in_px: float
+) -> tuple[np.ndarray, list[np.ndarray]]:
     """Ink that has one region to both its sides: what is broad enough to lay in, and the middle lines of the rest."""
-    away = cv2.distanceTransform((border_of(shared) == 0).astype(np.uint8), cv2.DIST_L2, 3)
+    border = border_of(shared)
+    away = cv2.distanceTransform((border == 0).astype(np.uint8), cv2.DIST_L2, 3)
     half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
     middle = morphology.skeletonize(ink)
     lone = middle & (away > half + 2)
@@ -372,7 +378,13 @@ def _inside_one(shared: np.ndarray, ink: np.ndarray, laid_in_px: float) -> tuple
     width = np.zeros(count, np.float32)
     np.maximum.at(width, part[lone], 2 * half[lone])
     length = stats[:, cv2.CC_STAT_AREA].astype(float)
-    broad = (width >= laid_in_px) & (length + width >= laid_in_px)
+    # where a line ends or turns its tip parts nothing either: a shape that hangs on lines is longer than wide
+    many, shape = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8)
+    hangs = np.zeros(many, bool)
+    hangs[shape[ink & (border > 0)]] = True
+    times = np.zeros(count)
+    times[part[lone]] = np.where(hangs[shape[lone]], np.where(shared[lone] == outside, TIP_OUTSIDE, TIP_INSIDE), 0.0)
+    broad = (width >= laid_in_px) & (length >= times * width)
     broad[0] = False
     laid_in = np.zeros_like(ink)
     if broad.any():

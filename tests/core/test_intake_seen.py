@@ -350,3 +350,12 @@ def test_the_command_tells_how_it_read(tmp_path, capsys):
     assert len(json.loads(capsys.readouterr().out)["pieces"]) > 2
     assert main(["pieces", str(place), "--percent", "100", "--simplify", "1"]) == 0
     assert len(json.loads(capsys.readouterr().out)["pieces"]) == 1
+
+
+def test_tips_of_outlines_are_no_pieces_but_an_eye_is():
+    """A spout with mitred corners, and a dark dot as wide as its outline is."""
+    spout = '<path d="M10 90L45 30L80 90Z" fill="#7f9c8a" stroke="#101010" stroke-width="4"/>'
+    dot = '<circle cx="45" cy="70" r="2" fill="#101010"/>'
+    assert len(read(spout).coverage) == 1
+    both = read(spout + dot)
+    assert sorted(c[:3] for c in both.colours.values()) == ["#10", "#7f"]

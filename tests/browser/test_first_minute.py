@@ -1,0 +1,93 @@
+"""The first minute with a drawing: read by itself, the other ways, made simpler, a sheet on a desk."""
+
+import gzip
+
+import cv2
+import pytest
+
+from tests.core.test_intake_kinds import lines, pdf
+from tests.core.test_intake_seen import OUTLINED, coloured
+from tests.core.test_intake_sheet import VIEWS, on_a_desk, seen_by_a_camera
+from tests.core.test_intake_svg import svg
+from tests.core.truth import drawn, truth
+from workshop.compositions.models import Composition
+
+pytestmark = pytest.mark.browser
+
+
+def bring(desk, place) -> None:
+    page = desk.page
+    desk.open("/")
+    page.set_input_files("#drawing", place)
+    page.fill("#width", "240 mm")
+    page.get_by_role("button", name="Find its pieces").click()
+    page.wait_for_selector("#panel[data-ready=yes]")
+
+
+def teapot() -> bytes:
+    """A teapot with dark outlines: pot, lid, knob and a spout, each of a colour."""
+    shapes = (
+        '<path d="M70 45L92 28L96 33L74 62Z" fill="#7f9c8a"/><ellipse cx="48" cy="60" rx="30" ry="24" fill="#7f9c8a"/>'
+        '<path d="M26 42Q48 26 70 42Z" fill="#c04a24"/><circle cx="48" cy="30" r="5" fill="#e0b050"/>'
+    )
+    return svg(f'<g stroke="#101010" stroke-width="2">{shapes}</g>')
+
+
+def test_it_says_how_it_read_and_another_way_is_a_click_away(desk, tmp_path):
+    place = tmp_path / "teapot.svg"
+    place.write_bytes(teapot())
+    bring(desk, place)
+    page = desk.page
+    told = page.locator(".read-as").inner_text()
+    assert "painted shapes" in told
+    assert "seams" in told
+    assert int(page.locator(".found").inner_text()) == 4
+    assert desk.axe() == []
+    page.locator(".other", has_text="dark outlines as pieces").click()
+    page.wait_for_function("() => Number(document.querySelector('.found')?.innerText) > 4")
+    assert page.locator("#k-lines_up_to_mm").input_value() == "0"
+    page.locator("#k-lines_up_to_mm").fill("9 mm")
+    page.locator("#k-lines_up_to_mm").dispatch_event("change")
+    page.wait_for_function("() => document.querySelector('.found')?.innerText === '4'")
+
+
+def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):
+    coverage, colours = coloured(60, 3)
+    shapes = "".join(
+        "<path d='M" + "L".join(f"{x:.3f} {y:.3f}" for x, y in outline.exterior.coords) + f"Z' fill='{colours[key]}'/>"
+        for key, outline in coverage.by_key.items()
+    )
+    place = tmp_path / "canal.svg"
+    place.write_bytes(svg(shapes, 'width="300mm" height="200mm" viewBox="0 0 300 200"'))
+    bring(desk, place)
+    page = desk.page
+    slider = page.locator("#simplify")
+    most = int(slider.get_attribute("max"))
+    assert most == int(page.locator(".found").inner_text()) >= 58
+    slider.fill("20")
+    page.wait_for_selector("#panel[data-pieces='20']")
+    assert page.locator("#told").inner_text().startswith("20 pieces: about ")
+    page.get_by_role("button", name="Accept these pieces").click()
+    page.wait_for_selector("#panel[data-ready=yes]")
+    assert Composition.objects.get().pieces.count() == 20
+
+
+def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
+    flat = drawn(truth(30, 1), 6.0, 7, margin_px=60)
+    desk_photo = tmp_path / "sheet.jpg"
+    corners = seen_by_a_camera(flat.shape[1] / flat.shape[0], VIEWS[1])
+    cv2.imwrite(str(desk_photo), on_a_desk(flat, corners, 1)[..., ::-1])
+    bring(desk, desk_photo)
+    page = desk.page
+    assert "straightened" in page.locator(".read-as").inner_text()
+    assert page.locator(".found").inner_text() == "30"
+    page.get_by_role("button", name="as it was photographed").click()
+    page.wait_for_function("() => !document.querySelector('.read-as')?.innerText.includes('straightened')")
+    packed = tmp_path / "window.svgz"
+    packed.write_bytes(gzip.compress(svg(OUTLINED["filled outlines"])))
+    bring(desk, packed)
+    assert page.locator(".found").inner_text() == "4"
+    paged = tmp_path / "plan.pdf"
+    paged.write_bytes(pdf(lines))
+    bring(desk, paged)
+    assert page.locator(".found").inner_text() == "4"
