@@ -44,7 +44,7 @@ def read_dxf(data: bytes) -> LineSource:
             lines.append(xy)
     every = np.concatenate(lines)
     (left, top), (right, bottom) = every.min(axis=0), every.max(axis=0)
-    return LineSource(lines, (left, top, right - left, bottom - top), left_out, (), _unit_mm(document))
+    return LineSource(lines, (left, top, right - left, bottom - top), left_out, _unit_mm(document))
 
 
 def _paths(document, hidden: set[str]) -> tuple[list, tuple[str, ...]]:

@@ -42,24 +42,8 @@ def line_faces(source: svg_source.LineSource, work: Intake) -> Drawn:
     if faces.closed_gaps:
         findings.append(closed_gaps(faces.closed_gaps, linework.CLOSE_MM if gap is None else gap))
     source_box = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
-    fills = [(shapely.transform(f, lambda xy: (xy - [box[0], box[1]]) * scale), colour) for f, colour in source.fills]
     traces = [("bridged", x, y) for x, y in faces.closed_gaps] + [("lost", x, y) for x, y in faces.open_ends]
-    return Drawn(
-        faces.outlines, _colours_under(faces.outlines, fills), source_box, findings, source.left_out, tuple(traces)
-    )
-
-
-def _colours_under(outlines, fills) -> list[str]:
-    """For each outline the colour of the topmost filled shape at a point inside it; empty where there is none."""
-    colours = [""] * len(outlines)
-    if not fills:
-        return colours
-    spots = shapely.point_on_surface(np.array(outlines))
-    tree = shapely.STRtree([shape for shape, _ in fills])
-    found, shapes = tree.query(spots, predicate="within")
-    for i, shape in sorted(zip(found.tolist(), shapes.tolist(), strict=True)):
-        colours[i] = fills[shape][1]
-    return ["" if colour in svg_source.NO_COLOUR else colour for colour in colours]
+    return Drawn(faces.outlines, [""] * len(faces.outlines), source_box, findings, source.left_out, tuple(traces))
 
 
 def _runs_off(lines: shapely.Geometry, page: tuple[float, float, float, float]) -> bool:

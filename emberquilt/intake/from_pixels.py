@@ -15,6 +15,9 @@ from .sheet import corners_of, straightened
 
 PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
 """A picture with less paper than this, and more pixels than this that differ from their surroundings, is a photo."""
+DARK, LIGHT = 70, 150
+MOSTLY, TWO_TONES = 0.6, 0.93
+"""Shares: of dark in a drawing that is light on dark, and of dark and light together."""
 SMALLEST_PHOTO_MM = 8.0
 """Diameter of the smallest region a photo is parted into unless said otherwise: what fingers can hold, a little
 under."""
@@ -22,6 +25,8 @@ under."""
 
 def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") -> Proposal:
     corners, knobs = work.knobs.corners, work.knobs
+    if knobs.kind != "photo" and _light_on_dark(picture.grey):
+        picture = raster_source.Picture(255 - picture.grey, None, picture.pixel_mm)
     if corners:
         picture = straightened(picture, corners)
     as_photo = knobs.kind == "photo" or (knobs.kind == "auto" and _looks_like_photo(picture.grey))
@@ -34,6 +39,13 @@ def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") ->
             corners = ()
     make = from_photo if as_photo else _from_line_picture
     return replace(make(picture, work, kind), corners=corners)
+
+
+def _light_on_dark(grey: np.ndarray) -> bool:
+    """Pale lines on dark paper: mostly dark, the rest light, hardly anything between."""
+    small, _ = raster_source.reduced(grey, 1200)
+    dark, light = float((small < DARK).mean()), float((small > LIGHT).mean())
+    return dark > MOSTLY and light > 0.002 and dark + light > TWO_TONES
 
 
 def _looks_like_photo(grey: np.ndarray) -> bool:

@@ -30,9 +30,8 @@ class Looked:
         self.rendering, self.work = rendering, work
         self.regions = seen.regions_of(rendering.rgba, rendering.shapes)
         work.progress(0.35, "telling lines from areas")
-        self.keep = work.knobs.outside == "keep"
         self.ground = np.zeros(self.regions.count + 1, bool)
-        if not self.keep:
+        if work.knobs.outside != "keep":
             self.ground = seen.ground_of(self.regions, rendering.paper)
         self.pixel_mm = self._rough_scale()
 

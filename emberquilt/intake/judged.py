@@ -10,6 +10,8 @@ THIN_MM = 6.0
 """Pieces narrower than this at their fattest are hard to hold and to shape: common practice, no source."""
 SHARP_DEG = 20.0
 """Corners sharper than this break off, and no blade turns in them: common practice, no source."""
+SHORT_MM, WAVER_MM = 1.0, 0.2
+"""Sides shorter than the first make no corner that counts; a line may waver by the second: own choice."""
 EVENING_MINUTES = 120.0
 """An evening in the shop, for saying how many there will be."""
 
@@ -24,13 +26,13 @@ def too_thin(proposal: Proposal) -> list[int]:
 def sharp_corners(proposal: Proposal) -> int:
     """Corners sharper than `SHARP_DEG`, each counted in the piece that has it."""
     found = 0
-    for outline in shapely.simplify(np.array(proposal.coverage.outlines), 0.2):
+    for outline in shapely.simplify(np.array(proposal.coverage.outlines), WAVER_MM):
         for ring in shapely.get_rings(outline):
             xy = shapely.get_coordinates(ring)[:-1]
             if len(xy) < 3:
                 continue
             back, ahead = np.roll(xy, 1, axis=0) - xy, np.roll(xy, -1, axis=0) - xy
-            long = np.minimum(np.hypot(*back.T), np.hypot(*ahead.T)) >= 1.0
+            long = np.minimum(np.hypot(*back.T), np.hypot(*ahead.T)) >= SHORT_MM
             turn = (back * ahead).sum(axis=1) / np.maximum(np.hypot(*back.T) * np.hypot(*ahead.T), 1e-9)
             found += int((long & (turn > np.cos(np.radians(SHARP_DEG)))).sum())
     return found

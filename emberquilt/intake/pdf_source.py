@@ -9,7 +9,7 @@ import pypdfium2.raw as raw
 
 from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
-from .rendering import LOOK_SIDE, MARGIN_PX, Rendering, figure_in
+from .rendering import LOOK_SIDE, MARGIN_PX, Figure, Rendering, figure_in
 from .svg_source import MOST_POINTS, LineSource
 
 POINT_MM = MM_PER_INCH / 72
@@ -29,6 +29,8 @@ class PdfPage:
     picture: np.ndarray
     """Empty where the page is drawn."""
     pixel_mm: float = 0.0
+    figure: Figure | None = None
+    """Where something shows on a drawn page."""
 
 
 def read_pdf(data: bytes, page: int, as_picture: bool = False) -> PdfPage:
@@ -49,8 +51,8 @@ def read_pdf(data: bytes, page: int, as_picture: bool = False) -> PdfPage:
             raise BadDrawing("This page has no usable size.")
         lines = [] if as_picture or _is_scan(sheet) else _lines(sheet)
         if lines:
-            drawn = LineSource(lines, (0.0, 0.0, width, height), (), (), POINT_MM)
-            return PdfPage(count, drawn, np.empty((0, 0, 3), np.uint8), POINT_MM)
+            drawn = LineSource(lines, (0.0, 0.0, width, height), (), POINT_MM)
+            return PdfPage(count, drawn, np.empty((0, 0, 3), np.uint8), POINT_MM, _figure(sheet))
         scale = min(SCAN_DPI / 72, (MOST_PIXELS / (width * height)) ** 0.5)
         picture = sheet.render(scale=scale, rev_byteorder=True).to_numpy()[..., :3]
         return PdfPage(count, None, np.ascontiguousarray(picture), POINT_MM / scale)
@@ -70,34 +72,34 @@ def _is_scan(sheet) -> bool:
     return area >= SCAN_SHARE * width * height
 
 
-def render_page(data: bytes, page: int, side: int) -> Rendering | None:
-    """The figure on a page without soft edges, its longer side `side` pixels; None where nothing shows. The page must
-    have been read before."""
-    document = pdfium.PdfDocument(data)
-    try:
-        return _rendered(document[page - 1], side)
-    finally:
-        document.close()
-
-
-def _rendered(sheet, side: int) -> Rendering | None:
+def _figure(sheet) -> Figure | None:
+    """Where on the page something shows, in points from its upper left; None where nothing does."""
     width, height = sheet.get_size()
     look = LOOK_SIDE / max(width, height)
-    shown, paper = figure_in(_opaque(sheet.render(scale=look, rev_byteorder=True).to_numpy()))
-    if not shown.any():
-        return None
-    rows, columns = np.flatnonzero(shown.any(axis=1)), np.flatnonzero(shown.any(axis=0))
-    across, down = (np.ptp(columns) + 3) / look, (np.ptp(rows) + 3) / look
-    scale = min(side / max(across, down), (MOST_PIXELS / (width * height)) ** 0.5)
-    crisp = sheet.render(
-        scale=scale, rev_byteorder=True, no_smoothtext=True, no_smoothimage=True, no_smoothpath=True
-    ).to_numpy()
-    edge = MARGIN_PX / scale
-    left, top = max(0.0, columns[0] / look - edge), max(0.0, rows[0] / look - edge)
-    first, upper = int(left * scale), int(top * scale)
-    last, lower = int((left + across + 2 * edge) * scale) + 1, int((top + down + 2 * edge) * scale) + 1
-    part = _opaque(crisp[upper:lower, first:last])
-    return Rendering(part, first / scale, upper / scale, 1 / scale, (width, height), paper, unit_mm=POINT_MM)
+    return figure_in(_opaque(sheet.render(scale=look, rev_byteorder=True).to_numpy()), look)
+
+
+def render_page(data: bytes, page: int, figure: Figure, side: int, whole: bool = False) -> Rendering:
+    """The figure on a page that was read, without soft edges, its longer side `side` pixels; `whole` renders the page
+    with it."""
+    document = pdfium.PdfDocument(data)
+    try:
+        sheet = document[page - 1]
+        width, height = sheet.get_size()
+        across, down = (width, height) if whole else (figure.width, figure.height)
+        scale = min(side / max(across, down), (MOST_PIXELS / (width * height)) ** 0.5)
+        crisp = sheet.render(
+            scale=scale, rev_byteorder=True, no_smoothtext=True, no_smoothimage=True, no_smoothpath=True
+        ).to_numpy()
+    finally:
+        document.close()
+    if whole:
+        return Rendering(_opaque(crisp), 0.0, 0.0, 1 / scale, (width, height), False, unit_mm=POINT_MM)
+    left, top = (max(0, int(v * scale) - MARGIN_PX) for v in (figure.left, figure.top))
+    right = int((figure.left + figure.width) * scale) + MARGIN_PX
+    bottom = int((figure.top + figure.height) * scale) + MARGIN_PX
+    part = _opaque(crisp[top:bottom, left:right])
+    return Rendering(part, left / scale, top / scale, 1 / scale, (width, height), figure.paper, unit_mm=POINT_MM)
 
 
 def _opaque(rgb: np.ndarray) -> np.ndarray:

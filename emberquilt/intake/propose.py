@@ -7,7 +7,7 @@ import numpy as np
 from ..errors import BadDrawing
 from ..units import Length, format_length
 from . import raster_source, tones
-from .by_sight import FIRST_SIDE, ByNumbers, by_sight
+from .by_sight import ByNumbers, by_sight
 from .dxf_source import read_dxf
 from .finish import Intake, Say
 from .from_lines import from_lines
@@ -19,6 +19,7 @@ from .pdf_source import read_pdf, render_page
 from .proposal import Progress, Proposal, no_progress
 from .sheet import straightened
 from .simpler import simpler
+from .svg_source import unpacked
 
 __all__ = ["finished_width", "propose", "recognise", "source_picture"]
 
@@ -32,7 +33,7 @@ def recognise(data: bytes) -> str:
     if not data:
         raise BadDrawing("This file is empty.")
     head = data[:4096].lstrip(b"\xef\xbb\xbf \t\r\n")
-    if head.startswith((b"\x89PNG", b"\xff\xd8\xff")) or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
+    if raster_source.is_picture(data):
         return "picture"
     if head.startswith(b"\x1f\x8b"):
         return "svg"
@@ -42,7 +43,7 @@ def recognise(data: bytes) -> str:
         return "svg"
     if head.startswith((b"AutoCAD Binary DXF", b"999")) or (b"SECTION" in head and b"\n" in head[:8]):
         return "dxf"
-    raise BadDrawing("This is no drawing that can be read. Bring an SVG, PNG, JPEG, WebP, DXF or PDF file.")
+    raise BadDrawing("This is no drawing that can be read. Bring an SVG, a picture, a DXF or a PDF file.")
 
 
 def propose(
@@ -82,14 +83,15 @@ def _from_file(data: bytes, work: Intake) -> Proposal:
 def _from_pdf(data: bytes, work: Intake) -> Proposal:
     number = work.knobs.page
     page = read_pdf(data, number, work.knobs.kind == "photo")
-    lines = page.lines
+    lines, figure = page.lines, page.figure
     if lines is None:
         found = from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")
-    elif render_page(data, number, FIRST_SIDE) is None:
+    elif figure is None:
         found = from_lines(lines, "PDF page", "nothing on it is painted", work)
     else:
         source = ByNumbers("PDF page", (), (), lambda: lines)
-        found = by_sight(lambda side: render_page(data, number, side), source, work)  # type: ignore[arg-type, return-value]
+        whole = work.knobs.outside == "keep"
+        found = by_sight(lambda side: render_page(data, number, figure, side, whole), source, work)
     return replace(found, pages=page.pages)
 
 
@@ -99,16 +101,16 @@ def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
         return b"", "text/plain"
     kind = recognise(data)
     if kind == "svg":
-        return data, "image/svg+xml"
+        return unpacked(data), "image/svg+xml"
     if kind == "dxf":
         return b"", "text/plain"
     if kind == "pdf":
         picture = read_pdf(data, knobs.page, as_picture=True).picture
-    elif knobs.corners:
-        flat = straightened(raster_source.read_picture(data), knobs.corners)
-        picture = flat.rgb if flat.rgb is not None else np.dstack([flat.grey] * 3)
     else:
-        return data, "image/png" if data.startswith(b"\x89PNG") else "image/jpeg" if data.startswith(
-            b"\xff\xd8"
-        ) else "image/webp"
+        shown = raster_source.shown_by_browsers(data)
+        if shown and not knobs.corners:
+            return data, shown
+        flat = raster_source.read_picture(data)
+        flat = straightened(flat, knobs.corners) if knobs.corners else flat
+        picture = flat.rgb if flat.rgb is not None else np.dstack([flat.grey] * 3)
     return raster_source.as_png(raster_source.reduced(picture, tones.MOST_SIDE)[0]), "image/png"

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import pi_heif
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from ..constants import MM_PER_INCH
@@ -14,7 +15,15 @@ from ..errors import BadDrawing
 MOST_PIXELS = 40_000_000
 MOST_BYTES = 60_000_000
 LEAST_SIDE = 24
-FORMATS = ("PNG", "JPEG", "WEBP")
+FORMATS = ("PNG", "JPEG", "WEBP", "GIF", "BMP", "TIFF", "AVIF", "HEIF")
+BEGINNINGS = (b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"BM", b"II*\x00", b"MM\x00*")
+BRANDS = (b"avif", b"avis", b"heic", b"heix", b"hevc", b"mif1", b"msf1")
+"""Of AVIF and HEIF files, after `ftyp`."""
+SHOWN = {b"\x89PNG": "image/png", b"\xff\xd8": "image/jpeg", b"RIFF": "image/webp"}
+PALE = 200
+"""What is drawn on a clear ground is drawn on dark paper when its mean is lighter than this."""
+
+pi_heif.register_heif_opener()
 
 
 @dataclass(frozen=True)
@@ -27,12 +36,25 @@ class Picture:
     pixel_mm: float | None = None
 
 
+def is_picture(data: bytes) -> bool:
+    """By its first bytes."""
+    if data[:4] == b"RIFF":
+        return data[8:12] == b"WEBP"
+    return data.startswith(BEGINNINGS) or (data[4:8] == b"ftyp" and data[8:12] in BRANDS)
+
+
+def shown_by_browsers(data: bytes) -> str:
+    """The media type of a picture that a page can show as it is; empty for others."""
+    return next((told for start, told in SHOWN.items() if data.startswith(start)), "")
+
+
 def picture_of(rgb: np.ndarray, pixel_mm: float | None) -> Picture:
     return Picture(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), rgb, pixel_mm)
 
 
 def read_picture(data: bytes) -> Picture:
-    """A picture file, upright by its EXIF mark, on white. Raises `BadDrawing`."""
+    """A picture file, its first frame or page, upright by its EXIF mark, on white paper; on black where it is light on
+    a clear ground. Raises `BadDrawing`."""
     if len(data) > MOST_BYTES:
         raise BadDrawing(f"This file is {len(data) / 1e6:.0f} MB; up to {MOST_BYTES / 1e6:.0f} MB can be read.")
     try:
@@ -45,7 +67,9 @@ def read_picture(data: bytes) -> Picture:
             "Make it smaller and bring it again."
         ) from None
     except (UnidentifiedImageError, OSError, ValueError):
-        raise BadDrawing("This is no picture that can be read. Bring a PNG, JPEG or WebP file.") from None
+        raise BadDrawing(
+            "This is no picture that can be read. Bring a PNG, JPEG, WebP, GIF, BMP, TIFF, AVIF or HEIC file."
+        ) from None
     width, height = image.size
     if width * height > MOST_PIXELS:
         raise BadDrawing(
@@ -67,7 +91,9 @@ def _unpacked(image: Image.Image) -> tuple[np.ndarray, np.ndarray | None]:
         return (deep / full * 255).astype(np.uint8), None
     if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
         image = image.convert("RGBA")
-        image = Image.alpha_composite(Image.new("RGBA", image.size, "white"), image)
+        grey, clear = np.asarray(image.convert("LA")).transpose(2, 0, 1)
+        pale = bool((clear < 128).any() and (clear > 128).any() and grey[clear > 128].mean() > PALE)
+        image = Image.alpha_composite(Image.new("RGBA", image.size, "black" if pale else "white"), image)
     coloured = image.mode not in ("1", "L")
     return np.asarray(image.convert("L")), np.asarray(image.convert("RGB")) if coloured else None
 

@@ -59,12 +59,11 @@ class Reading:
         return buffer.getvalue()
 
 
-def of_seen(found: seen.Seen, rgb: np.ndarray, plain: bool) -> Reading:
-    """What was seen; `plain` leaves paper white."""
+def of_seen(found: seen.Seen, rgb: np.ndarray, coloured: bool) -> Reading:
+    """What was seen, on white; all white unless `coloured`."""
     colours = found.colours.round().astype(np.uint8)
+    colours[~found.painted | ~np.full(len(colours), coloured)] = 255
     colours[0] = 255
-    if plain:
-        colours[~found.painted] = 255
     return Reading(found.picture, found.count, colours, rgb, found.ink.mask if found.ink.up_to else None)
 
 
@@ -96,14 +95,8 @@ def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tu
                 reading = of_tones(rgb, smallest_mm / looked.pixel_mm)
             else:
                 found = looked.seen(0.0 if how == "parts" else None, bridged=how == "line")
-                reading = of_seen(found, rgb, True)
-                if how == "line":
-                    reading = Reading(reading.label, reading.count, _bare(reading.colours), rgb, reading.ink)
+                reading = of_seen(found, rgb, coloured=how == "parts")
         except EmberError:
             continue
         made.append(Other(name, words, reading.count, reading.likeness, tuple(knobs.items()), reading.picture()))
     return tuple(made)
-
-
-def _bare(colours: np.ndarray) -> np.ndarray:
-    return np.full_like(colours, 255)

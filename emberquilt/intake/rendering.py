@@ -34,6 +34,8 @@ LOOK_SIDE = 600
 MARGIN_PX = 6
 PAPER = 247
 """Channels from here on are paper, when the page is covered with it."""
+PAGE_SHARE = 0.9
+"""White that takes up this share of the page's rim is the page."""
 SEEN_ALPHA = 10
 LETTERS = "Alegreya Sans ExtraBold"
 """Words in a drawing are set in this where their own font is not shipped."""
@@ -75,13 +77,22 @@ def figure_of(svg: SafeSvg) -> Figure | None:
     if not (0 < width < 1e6 and 0 < height < 1e6):
         raise BadDrawing("This drawing has no usable size.")
     look = min(LOOK_SIDE / max(width, height), 1e4)
-    picture = _pixels(svg, (0.0, 0.0, width, height), look, soft=True)
-    shown, paper = figure_in(picture)
+    return figure_in(_pixels(svg, (0.0, 0.0, width, height), look, soft=True), look)
+
+
+def figure_in(picture: np.ndarray, zoom: float) -> Figure | None:
+    """The figure in a picture of its page, RGBA at so many pixels for a page unit; None where nothing shows."""
+    painted = picture[..., 3] > SEEN_ALPHA
+    white = painted & (picture[..., :3] >= PAPER).all(axis=2)
+    ring = np.ones(painted.shape, bool)
+    ring[2:-2, 2:-2] = False
+    paper = bool(white[ring].mean() >= PAGE_SHARE) and bool((painted & ~white).any())
+    shown = painted & ~white if paper else painted
     if not shown.any():
         return None
     rows, columns = np.flatnonzero(shown.any(axis=1)), np.flatnonzero(shown.any(axis=0))
-    left, top = (columns[0] - 1) / look, (rows[0] - 1) / look
-    return Figure(left, top, (columns[-1] + 2) / look - left, (rows[-1] + 2) / look - top, paper)
+    left, top = (columns[0] - 1) / zoom, (rows[0] - 1) / zoom
+    return Figure(left, top, (columns[-1] + 2) / zoom - left, (rows[-1] + 2) / zoom - top, paper)
 
 
 def render(svg: SafeSvg, figure: Figure, side: int, whole: bool = False) -> Rendering:
@@ -117,16 +128,6 @@ def _shapes(svg: SafeSvg, box: tuple[float, float, float, float], zoom: float) -
     if next(numbers) == 1:
         return None
     return _pixels(SafeSvg(root, svg.page, ()), box, zoom)
-
-
-def figure_in(picture: np.ndarray) -> tuple[np.ndarray, bool]:
-    """Where anything is drawn, and whether white paint is the page it is drawn on."""
-    painted = picture[..., 3] > SEEN_ALPHA
-    white = painted & (picture[..., :3] >= PAPER).all(axis=2)
-    ring = np.ones(painted.shape, bool)
-    ring[2:-2, 2:-2] = False
-    paper = bool(white[ring].mean() >= 0.9) and bool((painted & ~white).any())
-    return painted & ~white if paper else painted, paper
 
 
 def _pixels(svg: SafeSvg, box: tuple[float, float, float, float], zoom: float, soft: bool = False) -> np.ndarray:

@@ -26,8 +26,6 @@ from ..errors import BadDrawing
 MOST_BYTES = 40_000_000
 MOST_POINTS = 300_000
 MOST_ELEMENTS = 60_000
-NO_COLOUR = ("#ffffff", "#000000")
-"""Paper, and the black that a shape has when nobody chose its fill: nothing to match a wood to."""
 XLINK = "{http://www.w3.org/1999/xlink}href"
 NUMBERS = re.compile(r"\d*\.?\d+(?:[eE][-+]?\d+)?")
 NUMBER = re.compile(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?")
@@ -46,8 +44,6 @@ class LineSource:
     lines: list[np.ndarray]
     page: tuple[float, float, float, float]
     left_out: tuple[str, ...]
-    fills: tuple[tuple[shapely.Geometry, str], ...] = ()
-    """Filled shapes from back to front with their colour; empty when none is coloured."""
     unit_mm: float | None = None
     """What one unit measures by the file's own account."""
 
@@ -130,40 +126,16 @@ def shapes_in(svg: svgelements.SVG) -> Iterator[tuple[svgelements.Shape, list[np
 
 def extent(safe: SafeSvg) -> tuple[float, float, float, float]:
     """Left, top, width and height of all shapes. Raises `BadDrawing`."""
-    svg = parse_svg(safe)
-    lines = [line for _, own in shapes_in(svg) for line in own]
-    if not lines:
-        raise BadDrawing(NO_LINES)
-    return page_of(svg, lines)
+    return read_svg(safe).page
 
 
 def read_svg(safe: SafeSvg) -> LineSource:
     """Every stroke and outline as polylines. Raises `BadDrawing`."""
     svg = parse_svg(safe)
-    lines: list[np.ndarray] = []
-    fills = []
-    for element, own in shapes_in(svg):
-        lines += own
-        if colour := _fill(element):
-            fills += [(line, colour) for line in own if len(line) > 3]
+    lines = [line for _, own in shapes_in(svg) for line in own]
     if not lines:
         raise BadDrawing(NO_LINES)
-    return LineSource(lines, page_of(svg, lines), safe.left_out, _filled(fills), MM_PER_INCH / 96)
-
-
-def _filled(fills: list[tuple[np.ndarray, str]]) -> tuple[tuple[shapely.Geometry, str], ...]:
-    """Filled shapes as valid polygons; none when no fill is a colour."""
-    if all(colour in NO_COLOUR for _, colour in fills):
-        return ()
-    return tuple((shapely.make_valid(shapely.Polygon(line)), colour) for line, colour in fills)
-
-
-def _fill(element) -> str:
-    """The fill's colour, ``#rrggbb``, where it can be seen; a fill of `NO_COLOUR` covers without being one."""
-    fill = element.fill
-    if fill is None or fill.value is None or not fill.alpha:
-        return ""
-    return f"#{fill.red:02x}{fill.green:02x}{fill.blue:02x}"
+    return LineSource(lines, page_of(svg, lines), safe.left_out, MM_PER_INCH / 96)
 
 
 def _too_many(points: int, more: str = "") -> str:

@@ -10,13 +10,19 @@ LIGHTHOUSE = demo.FOLDER / "lighthouse.svg"
 WOODS = ("Birch plywood", "Cherry", "Mahogany", "Walnut", "Wenge")
 
 
-def brought(desk) -> Composition:
+def bring(desk, place, width: str) -> None:
+    """A file brought on the shelf, until its pieces are found."""
     page = desk.page
     desk.open("/")
-    page.set_input_files("#drawing", LIGHTHOUSE)
-    page.fill("#width", "9 1/2 in")
+    page.set_input_files("#drawing", place)
+    page.fill("#width", width)
     page.get_by_role("button", name="Find its pieces").click()
     page.wait_for_selector("#panel[data-ready=yes]")
+
+
+def brought(desk) -> Composition:
+    page = desk.page
+    bring(desk, LIGHTHOUSE, "9 1/2 in")
     page.get_by_role("button", name="Accept these pieces").click()
     page.wait_for_selector("#panel[data-ready=yes]")
     return Composition.objects.get()

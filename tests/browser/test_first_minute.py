@@ -4,7 +4,9 @@ import gzip
 
 import cv2
 import pytest
+from PIL import Image
 
+from tests.browser.hands import bring
 from tests.core.test_intake_kinds import lines, pdf
 from tests.core.test_intake_seen import OUTLINED, coloured
 from tests.core.test_intake_sheet import VIEWS, on_a_desk, seen_by_a_camera
@@ -13,15 +15,6 @@ from tests.core.truth import drawn, truth
 from workshop.compositions.models import Composition
 
 pytestmark = pytest.mark.browser
-
-
-def bring(desk, place) -> None:
-    page = desk.page
-    desk.open("/")
-    page.set_input_files("#drawing", place)
-    page.fill("#width", "240 mm")
-    page.get_by_role("button", name="Find its pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
 
 
 def teapot() -> bytes:
@@ -36,7 +29,7 @@ def teapot() -> bytes:
 def test_it_says_how_it_read_and_another_way_is_a_click_away(desk, tmp_path):
     place = tmp_path / "teapot.svg"
     place.write_bytes(teapot())
-    bring(desk, place)
+    bring(desk, place, "240 mm")
     page = desk.page
     told = page.locator(".read-as").inner_text()
     assert "painted shapes" in told
@@ -59,7 +52,7 @@ def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):
     )
     place = tmp_path / "canal.svg"
     place.write_bytes(svg(shapes, 'width="300mm" height="200mm" viewBox="0 0 300 200"'))
-    bring(desk, place)
+    bring(desk, place, "240 mm")
     page = desk.page
     slider = page.locator("#simplify")
     most = int(slider.get_attribute("max"))
@@ -77,7 +70,7 @@ def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
     desk_photo = tmp_path / "sheet.jpg"
     corners = seen_by_a_camera(flat.shape[1] / flat.shape[0], VIEWS[1])
     cv2.imwrite(str(desk_photo), on_a_desk(flat, corners, 1)[..., ::-1])
-    bring(desk, desk_photo)
+    bring(desk, desk_photo, "240 mm")
     page = desk.page
     assert "straightened" in page.locator(".read-as").inner_text()
     assert page.locator(".found").inner_text() == "30"
@@ -85,9 +78,15 @@ def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
     page.wait_for_function("() => !document.querySelector('.read-as')?.innerText.includes('straightened')")
     packed = tmp_path / "window.svgz"
     packed.write_bytes(gzip.compress(svg(OUTLINED["filled outlines"])))
-    bring(desk, packed)
+    bring(desk, packed, "240 mm")
     assert page.locator(".found").inner_text() == "4"
     paged = tmp_path / "plan.pdf"
     paged.write_bytes(pdf(lines))
-    bring(desk, paged)
+    bring(desk, paged, "240 mm")
     assert page.locator(".found").inner_text() == "4"
+    for kind in ("tiff", "avif", "gif"):
+        picture = tmp_path / f"sheet.{kind}"
+        Image.fromarray(flat).save(picture)
+        bring(desk, picture, "240 mm")
+        assert page.locator(".found").inner_text() == "30"
+        assert page.evaluate("emberPanel.scene.underlay.image.naturalWidth") == flat.shape[1]

@@ -6,6 +6,7 @@ import cv2
 import pytest
 import skimage.data
 
+from tests.browser.hands import bring
 from tests.conftest import composition, grid
 from workshop.compositions import actions
 from workshop.compositions.models import Composition, Draft
@@ -94,11 +95,7 @@ def test_a_photo_its_knobs_the_wipe_and_a_stack(desk, tmp_path):
     place = tmp_path / "cup.png"
     cv2.imwrite(str(place), skimage.data.coffee()[..., ::-1])
     page = desk.page
-    desk.open("/")
-    page.set_input_files("#drawing", place)
-    page.fill("#width", "12 in")
-    page.get_by_role("button", name="Find its pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
+    bring(desk, place, "12 in")
     first = int(page.locator(".found").inner_text())
     assert desk.axe() == []
     page.locator("#wipe").fill("50")
@@ -139,11 +136,7 @@ def test_corners_points_and_more_tones_are_marked_on_the_drawing(desk, tmp_path)
     place = tmp_path / "cup.png"
     cv2.imwrite(str(place), skimage.data.coffee()[..., ::-1])
     page = desk.page
-    desk.open("/")
-    page.set_input_files("#drawing", place)
-    page.fill("#width", "300 mm")
-    page.get_by_role("button", name="Find its pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
+    bring(desk, place, "300 mm")
     draft = Draft.objects.get()
 
     def settled(turn: int) -> None:

@@ -2,6 +2,7 @@
 
 import io
 import json
+from pathlib import Path
 
 import cv2
 import ezdxf
@@ -19,7 +20,7 @@ from emberquilt.cli import main
 from emberquilt.errors import BadChoice, BadDrawing, BadLength
 from emberquilt.intake import lettering
 from emberquilt.intake.knobs import Knobs, Size, knobs_of, size_of
-from emberquilt.intake.propose import propose
+from emberquilt.intake.propose import propose, recognise, source_picture
 from emberquilt.units import Length
 from tests.core.test_intake_svg import svg
 from tests.core.truth import compare, drawn, truth
@@ -442,6 +443,39 @@ def test_pieces_narrower_than_asked_are_joined_and_marked():
     found = propose(svg(body), Length(100), Knobs(kind="line", smallest_mm=5.0))
     assert len(found.coverage) == 2
     assert [what for what, *_ in found.traces] == ["merged"]
+
+
+@pytest.mark.parametrize("kind", ["GIF", "BMP", "TIFF", "AVIF", "WEBP"])
+def test_pictures_of_every_usual_kind_are_read_and_shown(kind):
+    picture = Image.fromarray(drawn(truth(20, 1), 4.0, 5))
+    buffer = io.BytesIO()
+    others = [Image.new("L", picture.size, 255)] if kind in ("GIF", "TIFF") else []
+    picture.save(buffer, kind, **({"save_all": True, "append_images": others} if others else {}))
+    assert recognise(buffer.getvalue()) == "picture"
+    assert propose(buffer.getvalue(), Length(300)).faces == 20
+    shown, media = source_picture(buffer.getvalue(), Knobs())
+    assert media in ("image/png", "image/webp")
+    assert Image.open(io.BytesIO(shown)).size == picture.size
+
+
+def test_a_telephones_picture_is_read():
+    """Twelve pieces, written by another program's encoder for HEIF."""
+    data = (Path(__file__).parent / "twelve.heic").read_bytes()
+    assert recognise(data) == "picture"
+    assert propose(data, Length(300)).faces == 12
+
+
+@pytest.mark.parametrize("ground", ["dark", "clear"])
+def test_pale_lines_on_dark_or_clear_ground_are_lines(ground):
+    flat = drawn(truth(20, 1), 4.0, 5)
+    picture = Image.fromarray(255 - flat)
+    if ground == "clear":
+        picture = Image.merge("LA", [Image.new("L", picture.size, 255), picture])
+    buffer = io.BytesIO()
+    picture.save(buffer, "PNG")
+    found = propose(buffer.getvalue(), Length(300))
+    assert found.read_as.kind == "line"
+    assert found.faces == 20
 
 
 # --- what is bad ----------------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from reportlab.pdfgen import canvas
 from emberquilt.cli import main
 from emberquilt.intake.judged import minutes, said, too_thin
 from emberquilt.intake.knobs import Knobs, Size
-from emberquilt.intake.propose import propose
+from emberquilt.intake.propose import propose, source_picture
 from emberquilt.intake.simpler import order_of_joins, simpler
 from emberquilt.practice import Practice
 from emberquilt.units import Length
@@ -190,6 +190,8 @@ def test_packed_drawings_and_namespace_entities_are_read():
     body = svg('<rect width="100" height="100" fill="#aa0000"/>')
     assert by_colour(propose(gzip.compress(body), TRUE_SIZE)) == pytest.approx({"#aa0000": 10000})
     head = '<!DOCTYPE svg [<!ENTITY ns_a "http://example.invalid/a/"><!ENTITY ns_b "http://example.invalid/b/">]>'
+    shown, media = source_picture(gzip.compress(body), Knobs())
+    assert (shown, media) == (body, "image/svg+xml")
     named = svg('<rect xmlns:a="&ns_a;" a:b="&ns_b;" width="100" height="100" fill="#aa0000"/>', head=head)
     assert by_colour(propose(named, TRUE_SIZE)) == pytest.approx({"#aa0000": 10000})
 
@@ -254,6 +256,16 @@ def test_clips_and_paint_of_a_page_are_seen():
     assert found.read_as.kind == "painted"
     expected = sorted([(144 * POINT) ** 2, 72 * 144 * POINT**2])
     assert sorted(found.coverage.area_mm2.values()) == pytest.approx(expected, rel=5e-3)
+
+
+def test_the_paper_of_a_page_can_be_kept():
+    def draw(page):
+        page.rect(72, 72, 144, 144)
+
+    assert len(propose(page_of(draw), TRUE_SIZE).coverage) == 1
+    kept = propose(page_of(draw), TRUE_SIZE, Knobs(outside="keep"))
+    assert len(kept.coverage) == 2
+    assert kept.width_mm == pytest.approx(360 * POINT, abs=0.2)
 
 
 def test_a_scan_with_a_frame_drawn_beside_it_is_read_as_its_picture():

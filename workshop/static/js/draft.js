@@ -10,6 +10,7 @@ const knobs = document.getElementById("knobs");
 if (element?.dataset.scene) {
   const panel = new Panel(element);
   hands(panel, { turned() {} });
+  window.emberPanel = panel;
   const picture = new Image();
   picture.src = element.dataset.source;
   let box = [0, 0, 1, 1];
