@@ -120,6 +120,6 @@ def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Propo
     traces = [("merged", x * pixel_mm, y * pixel_mm) for x, y in found.merged]
     work.progress(0.85, "checking the pieces")
     words = kind or f"photo in {found.tones} tones"
-    read_as = ReadAs("photo", f"a photo, parted into {found.tones} tones")
+    read_as = ReadAs("photo", f"{found.tones} tones, told apart by {knobs.by}")
     box = (0.0, 0.0, width * scale, height * scale)
     return finish(placed, words, box, [], work, (), colours, traces, read_as=read_as)
