@@ -178,7 +178,7 @@ BAD = {
     "truncated": (png(draw(grid(2, 2)))[:900], "damaged"),
     "tiny": (png(np.zeros((5, 5), np.uint8)), "too small"),
     "blank": (png(np.full((200, 200), 250, np.uint8)), "blank"),
-    "dark": (png(255 - draw(grid(2, 2), ink=3)), "dark"),
+    "dark": (png(np.vstack([np.full((56, 280), 120, np.uint8), 255 - draw(grid(2, 2), ink=3)[56:]])), "dark"),
     "noise": (png(NOISE), "No closed region|photo|dark"),
     "only a name": (b"\x89PNG\r\n\x1a\n", "no picture"),
     "unclosed": (png(cv2.line(np.full((200, 200), 255, np.uint8), (50, 50), (150, 150), 0, 5)), "No closed region"),
