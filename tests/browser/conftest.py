@@ -58,10 +58,16 @@ class Desk:
         if self.page.locator("#panel").count():
             self.page.wait_for_selector("#panel[data-ready=yes]")
 
+    @contextmanager
+    def leaving(self):
+        """What is done inside leads to another page with a panel; afterwards that one is ready, not the one left."""
+        self.page.evaluate("() => { window.emberLeft = true }")
+        yield
+        self.page.wait_for_function("() => !window.emberLeft && document.querySelector('#panel[data-ready=yes]')")
+
     def station(self, name: str) -> None:
-        self.page.locator("#rule a", has_text=name).first.click()
-        self.page.wait_for_load_state("load")
-        self.page.wait_for_selector("#panel[data-ready=yes]")
+        with self.leaving():
+            self.page.locator("#rule a", has_text=name).first.click()
 
     def at(self, x_mm: float, y_mm: float) -> tuple[float, float]:
         """Where a place on the work lies in the window."""

@@ -20,11 +20,14 @@ def bring(desk, place, width: str) -> None:
     page.wait_for_selector("#panel[data-ready=yes]")
 
 
+def accepted(desk) -> None:
+    with desk.leaving():
+        desk.page.get_by_role("button", name="Accept these pieces").click()
+
+
 def brought(desk) -> Composition:
-    page = desk.page
     bring(desk, LIGHTHOUSE, "9 1/2 in")
-    page.get_by_role("button", name="Accept these pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
+    accepted(desk)
     return Composition.objects.get()
 
 

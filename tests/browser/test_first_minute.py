@@ -6,7 +6,7 @@ import cv2
 import pytest
 from PIL import Image
 
-from tests.browser.hands import bring
+from tests.browser.hands import accepted, bring
 from tests.core.test_intake_kinds import lines, pdf
 from tests.core.test_intake_seen import OUTLINED, coloured
 from tests.core.test_intake_sheet import VIEWS, on_a_desk, seen_by_a_camera
@@ -60,8 +60,7 @@ def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):
     slider.fill("20")
     page.wait_for_selector("#panel[data-pieces='20']")
     assert page.locator("#told").inner_text().startswith("20 pieces: about ")
-    page.get_by_role("button", name="Accept these pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
+    accepted(desk)
     assert Composition.objects.get().pieces.count() == 20
 
 

@@ -6,7 +6,7 @@ import cv2
 import pytest
 import skimage.data
 
-from tests.browser.hands import bring
+from tests.browser.hands import accepted, bring
 from tests.conftest import composition, grid
 from workshop.compositions import actions
 from workshop.compositions.models import Composition, Draft
@@ -102,8 +102,7 @@ def test_a_photo_its_knobs_the_wipe_and_a_stack(desk, tmp_path):
     page.locator("#k-tones").fill("3")
     page.locator("#k-tones").dispatch_event("change")
     page.wait_for_function(f"() => Number(document.querySelector('.found')?.innerText) < {first}")
-    page.get_by_role("button", name="Accept these pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
+    accepted(desk)
     desk.station("Pattern")
     page.locator("details.more summary", has_text="layers").click()
     with desk.answer():
@@ -123,8 +122,7 @@ def test_words_become_openings_in_a_sheet(desk):
     page.fill("#words", "CANAL")
     page.get_by_role("button", name="set them").click()
     page.wait_for_selector("#panel[data-ready=yes]")
-    page.get_by_role("button", name="Accept these pieces").click()
-    page.wait_for_selector("#panel[data-ready=yes]")
+    accepted(desk)
     desk.station("Pattern")
     assert "falls out" in page.locator("#findings").inner_text()
     with desk.answer():

@@ -8,6 +8,7 @@ import pypdfium2
 import pytest
 
 import workshop
+from tests.browser.hands import accepted, bring
 from workshop.compositions.models import Composition, Draft
 
 KOI = Path(workshop.__file__).parent / "compositions" / "demo" / "two-koi-lines.svg"
@@ -17,16 +18,11 @@ MM = 25.4 / 72
 pytestmark = pytest.mark.browser
 
 
-def accepted(desk) -> None:
-    desk.open("/")
-    desk.page.set_input_files("#drawing", KOI)
-    desk.page.fill("#width", "18 in")
-    desk.page.get_by_role("button", name="Find its pieces").click()
-    desk.page.wait_for_selector("#panel[data-ready=yes]")
+def koi_accepted(desk) -> None:
+    bring(desk, KOI, "18 in")
     assert desk.page.locator(".found").inner_text() == "62"
     desk.page.fill("#name", "Two koi")
-    desk.page.get_by_role("button", name="Accept these pieces").click()
-    desk.page.wait_for_selector("#panel[data-ready=yes]")
+    accepted(desk)
 
 
 def give_all_their_woods(desk) -> None:
@@ -52,7 +48,7 @@ def saved(desk, click, tmp_path) -> Path:
 
 def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page = desk.page
-    accepted(desk)
+    koi_accepted(desk)
     row = Composition.objects.get()
     assert not Draft.objects.exists()
     desk.settle()
@@ -201,7 +197,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
 
 
 def test_two_tabs_and_a_sentence(desk, chromium):
-    accepted(desk)
+    koi_accepted(desk)
     row = Composition.objects.get()
     desk.click(*WATER)
     from tests.browser.conftest import Desk
@@ -226,7 +222,7 @@ def test_two_tabs_and_a_sentence(desk, chromium):
 
 
 def test_everything_is_reached_by_keyboard(desk):
-    accepted(desk)
+    koi_accepted(desk)
     desk.page.locator("#panel").focus()
     desk.press("ArrowRight", "/ticket")
     assert "1" in desk.ticket().splitlines()[0]
@@ -247,7 +243,7 @@ def test_everything_is_reached_by_keyboard(desk):
 
 
 def test_zoom_and_pan_leave_the_selection_where_it_is(desk):
-    accepted(desk)
+    koi_accepted(desk)
     before = desk.at(*WATER)
     desk.page.mouse.move(*before)
     desk.page.mouse.wheel(0, -600)
