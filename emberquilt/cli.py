@@ -9,10 +9,10 @@ from pathlib import Path
 from . import __version__
 from .drawing.svg import coverage_svg
 from .errors import BadLength, EmberError
+from .intake.apart import propose_apart
 from .intake.knobs import KINDS, OUTSIDES, knobs_of, size_of
 from .intake.lettering import FONTS
 from .intake.proposal import Proposal
-from .intake.propose import propose
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
 
@@ -93,7 +93,7 @@ def _proposed(options) -> Proposal:
         font = Path(options.font).read_bytes()
         typed.pop("font")
     size = size_of({"how": how, "size": getattr(options, how)}, "mm")
-    return propose(options.drawing.read_bytes(), size, knobs_of(typed, "mm"), font=font)
+    return propose_apart(options.drawing.read_bytes(), size, knobs_of(typed, "mm"), font=font, at_once=True)
 
 
 def _pieces(options) -> None:

@@ -5,6 +5,7 @@
     EmberError
     ├── BadLength        what was typed is no usable length
     ├── BadDrawing       the file is no drawing that can become pieces
+    │   └── Tangled      its lines cross more often than can become pieces
     ├── BadProject       the project file cannot be read
     ├── BadChoice        a wood, angle, height or practice that makes no sense
     └── Cancelled        the person stopped a long computation
@@ -22,6 +23,10 @@ class BadLength(EmberError, ValueError):
 
 
 class BadDrawing(EmberError, ValueError):
+    pass
+
+
+class Tangled(BadDrawing):
     pass
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 
-from ..errors import BadDrawing
+from ..errors import BadDrawing, Tangled
 from ..findings import Finding
 from . import seen
 from .finish import Drawn, Intake, finished
@@ -105,6 +105,10 @@ def _drawn(read: Callable[[], Drawn], looked: Looked, found: seen.Seen, unpainte
     """The drawing by its own lines, in the colours that show, where that says what is seen."""
     try:
         drawn = read()
+    except Tangled:
+        if unpainted:
+            raise
+        return None
     except BadDrawing:
         return None
     outlines = _in_pixels(drawn, looked.rendering)

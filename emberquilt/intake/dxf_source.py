@@ -14,6 +14,8 @@ from .svg_source import MOST_BYTES, MOST_POINTS, LineSource
 
 FLAT_SHARE = 1 / 20_000
 MOST_ENTITIES = 60_000
+GREATEST = 1e9
+"""No corner of a drawing lies farther out, in its units; what is not a number does not either."""
 
 
 def read_dxf(data: bytes) -> LineSource:
@@ -48,22 +50,34 @@ def read_dxf(data: bytes) -> LineSource:
 
 
 def _paths(document, hidden: set[str]) -> tuple[list, tuple[str, ...]]:
-    paths, others = [], 0
+    paths, others, nowhere = [], 0, 0
     for count, entity in enumerate(recursive_decompose(document.modelspace())):
         if count > MOST_ENTITIES:
             raise BadDrawing(f"This DXF has more than {MOST_ENTITIES:,} entities; bring a simpler drawing.")
         if entity.dxf.get("layer", "0").lower() in hidden or entity.dxf.get("invisible", 0):
             continue
         if entity.dxftype() == "HATCH":
-            paths += list(ezdxf.path.from_hatch(entity))  # type: ignore[arg-type]
-            continue
-        try:
-            path = ezdxf.path.make_path(entity)
-        except TypeError:
-            others += entity.dxftype() not in ("POINT", "ATTDEF", "VIEWPORT")
-            continue
-        paths += [p for p in path.sub_paths() if len(p)]
-    return paths, ((f"{others} thing{'' if others == 1 else 's'} that are no lines",) if others else ())
+            own = list(ezdxf.path.from_hatch(entity))  # type: ignore[arg-type]
+        else:
+            try:
+                own = [p for p in ezdxf.path.make_path(entity).sub_paths() if len(p)]
+            except TypeError:
+                others += entity.dxftype() not in ("POINT", "ATTDEF", "VIEWPORT")
+                continue
+            except (ValueError, ArithmeticError, np.linalg.LinAlgError):
+                nowhere += 1
+                continue
+        placed = [p for p in own if _is_placed(p)]
+        nowhere += len(own) - len(placed)
+        paths += placed
+    told = ((others, "thing", "that are no lines"), (nowhere, "line", "without a place"))
+    return paths, tuple(f"{n} {word}{'' if n == 1 else 's'} {what}" for n, word, what in told if n)
+
+
+def _is_placed(path) -> bool:
+    """Whether every corner of a path is a place within what a drawing can span."""
+    corners = np.array([[v.x, v.y] for v in path.control_vertices()])
+    return bool((np.abs(corners) < GREATEST).all())
 
 
 def _unit_mm(document) -> float | None:

@@ -18,6 +18,7 @@ def line_faces(source: svg_source.LineSource, work: Intake) -> Drawn:
     """What the lines enclose. Raises `BadDrawing` where that is nothing."""
     work.progress(0.3, "joining the lines")
     lines = svg_source.as_lines(source)
+    linework.refuse_tangle(lines)
     left, top, page_width, page_height = source.page
     outside, gap = work.knobs.outside, work.knobs.gap_mm
     framed = outside == "keep" or (outside == "auto" and _runs_off(lines, source.page))

@@ -12,6 +12,8 @@ from .proposal import Progress, no_progress
 SPECK_PX = 12
 """Paper regions smaller than this are scanning noise."""
 MOST_REGIONS = 15_000
+MOST_DOTS = 50_000
+"""A picture whose ink lies in more dots and strokes than this is grain."""
 TINT = 24
 """Paper whose colour channels differ by this much is coloured in, not yellowed."""
 LARGE_PX = 4_000_000
@@ -87,6 +89,7 @@ def label_regions(
     ink: np.ndarray, outside: str = "auto", gap_px: float = GAP_PX, progress: Progress = no_progress
 ) -> Labels:
     """Close gaps in the lines, label the paper, decide what is outside, give each ink pixel to its nearest region."""
+    _refuse_grain(ink)
     progress(0.1, "bridging gaps in the lines")
     tips, half, ink_px = _tips(ink)
     ink, bridged, ends = bridge(ink, tips, half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
@@ -96,11 +99,7 @@ def label_regions(
     small[0] = False
     keep = ~small
     keep[0] = False
-    if keep.sum() > MOST_REGIONS or small.sum() > 200 + SPECKS_PER_REGION * keep.sum():
-        raise BadDrawing(
-            f"This picture falls into {keep.sum() + small.sum():,} regions: it looks like a photo or a screened print. "
-            "Bring dark lines on light paper."
-        )
+    _refuse_many(int(keep.sum()), int(small.sum()))
     outer = _outside_regions(label, ink, count, outside)
     if not (keep & ~outer).any():
         raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
@@ -112,6 +111,27 @@ def label_regions(
     shared = regrown(grown(lut[label]), len(inner) + 1)
     shared[shared == len(inner) + 1] = 0
     return Labels(shared, len(inner), int(small.sum()), ends, bridged, ink_px)
+
+
+def _refuse_grain(ink: np.ndarray) -> None:
+    """Regions and loose dots are counted before anything is made of them."""
+    dots = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8, ltype=cv2.CV_32S)[0] - 1
+    if dots > MOST_DOTS:
+        raise BadDrawing(
+            f"This picture falls into {dots:,} dots and strokes: it looks like grain or a screened print. "
+            "Bring dark lines on light paper, or read it as a photo."
+        )
+    _, _, stats, _ = cv2.connectedComponentsWithStats((~ink).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S)
+    areas = stats[1:, cv2.CC_STAT_AREA]
+    _refuse_many(int((areas >= SPECK_PX).sum()), int((areas < SPECK_PX).sum()))
+
+
+def _refuse_many(regions: int, specks: int) -> None:
+    if regions > MOST_REGIONS or specks > 200 + SPECKS_PER_REGION * regions:
+        raise BadDrawing(
+            f"This picture falls into {regions + specks:,} regions: it looks like a photo or a screened print. "
+            "Bring dark lines on light paper."
+        )
 
 
 def _tips(ink: np.ndarray) -> tuple[list[tuple[float, float, float]], np.ndarray, float]:

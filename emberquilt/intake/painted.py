@@ -15,7 +15,7 @@ import svgelements
 
 from ..errors import BadDrawing
 from ..outline.coverage import Coverage, on_grid
-from ..outline.linework import noded
+from ..outline.linework import noded, refuse_tangle
 from .seen import is_dark
 from .svg_source import XLINK, SafeSvg, flatten, has_page, page_of, page_size, parse_svg, shapes_in
 
@@ -48,9 +48,10 @@ def read_painted(safe: SafeSvg, up_to: float = 0.0) -> PaintedSource:
     svg = parse_svg(safe)
     gradients = _gradients(safe.root)
     paints: list[Paint] = []
-    every: list[np.ndarray] = []
-    for element, lines in shapes_in(svg):
-        every += lines
+    shapes = list(shapes_in(svg))
+    every = [line for _, lines in shapes for line in lines]
+    refuse_tangle([shapely.linestrings(line) for line in every])
+    for element, lines in shapes:
         clip = _clip(element, page_size(svg) / 4000)
         opacity = _number(element.values.get("opacity"), 1.0)
         colour, alpha = _paint(element, "fill", gradients)

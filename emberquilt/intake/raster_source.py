@@ -80,7 +80,7 @@ def read_picture(data: bytes) -> Picture:
         raise BadDrawing(f"This picture is {width} × {height} pixels: too small to hold a pattern.")
     try:
         return Picture(*_unpacked(ImageOps.exif_transpose(image)), _pixel_mm(image))
-    except (OSError, ValueError, SyntaxError, MemoryError) as problem:
+    except (OSError, ValueError, SyntaxError) as problem:
         raise BadDrawing("This picture is damaged and cannot be unpacked.") from problem
 
 

@@ -22,6 +22,8 @@ from defusedxml.common import DefusedXmlException
 
 from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
+from ..outline.linework import refuse_tangle
+from .svg_style import flat_rules
 
 MOST_BYTES = 40_000_000
 MOST_POINTS = 300_000
@@ -113,12 +115,15 @@ def parse_svg(safe: SafeSvg) -> svgelements.SVG:
 def shapes_in(svg: svgelements.SVG) -> Iterator[tuple[svgelements.Shape, list[np.ndarray]]]:
     """Every shape that shows, back to front, with its polylines flattened to 1/4000 of the page."""
     points = 0
+    every: list[np.ndarray] = []
     for element in svg.elements(lambda e: isinstance(e, svgelements.Shape)):
         if element.values.get("display") == "none" or element.values.get("visibility") == "hidden":
             continue
         lines = flatten(abs(svgelements.Path(element)), page_size(svg) / 4000)
         points += sum(map(len, lines))
+        every += lines
         if points > MOST_POINTS:
+            refuse_tangle([shapely.linestrings(line) for line in every])
             raise BadDrawing(_too_many(points, "or more "))
         if lines:
             yield element, lines
@@ -197,6 +202,8 @@ def _walk(root) -> tuple[str, ...]:
                 outside += _reaches_out(child)
                 element.remove(child)
             else:
+                if _local(child.tag) == "style":
+                    child.text = flat_rules("".join(child.itertext()))
                 stack.append((child, owners))
     if elements > MOST_ELEMENTS:
         raise BadDrawing(f"This SVG has {elements:,} elements; up to {MOST_ELEMENTS:,} can be read.")

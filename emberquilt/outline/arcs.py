@@ -15,6 +15,12 @@ import numpy as np
 import shapely
 from scipy.spatial import cKDTree
 
+from ..errors import BadDrawing
+
+TANGLED = (
+    "The regions of this picture lie in each other so finely that their borders cannot be followed. Bring it larger, "
+    "or with fewer details."
+)
 THIN_PX = 0.1
 """How far thinning of points may move a border."""
 NEARLY_ONE_LINE = 0.35
@@ -85,7 +91,7 @@ def outlines_of(
     ]
     found, _ = _faces(bare, label, count)
     if found is None:
-        raise AssertionError("unsmoothed crack edges always close")
+        raise BadDrawing(TANGLED)
     return found, len(arcs)
 
 

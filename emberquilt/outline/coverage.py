@@ -68,6 +68,10 @@ class Coverage:
         self._of_each: dict[Hashable, dict[int, Any]] = {}
         self._lock = Lock()
 
+    def __reduce__(self):
+        # to another process goes what it is, not what was derived
+        return Coverage, (self.keys, self.outlines)
+
     def once(self, name: Hashable, compute: Callable[[], T]) -> T:
         """What `compute` derives from all these outlines together, kept under `name` with them."""
         if name not in self._derived:

@@ -6,12 +6,17 @@ import numpy as np
 import shapely
 
 from ..constants import GRID_MM
+from ..errors import BadDrawing, Tangled
 
 CLOSE_MM = 1.2
 """Ends up to this far apart at finished size are taken as meeting (own prototype's figure)."""
 OVERSHOOT_SHARE = 0.005
 """A line may run this share of the sheet past the one it meets before its end counts as loose; never less than
 CLOSE_MM."""
+MOST_FACES = 15_000
+MOST_CROSSINGS = 2 * MOST_FACES
+LOOKED_AT = 4_000
+"""Stretches of line whose crossings are counted, where there are more."""
 SLIVER_MM = 0.25
 """Faces thinner than this, everywhere, are drawing noise: thinner than any blade's kerf."""
 
@@ -30,9 +35,37 @@ def faces_of(lines: shapely.Geometry, frame: shapely.Polygon | None = None, clos
         lines = shapely.union(shapely.intersection(lines, frame), frame.exterior)
     whole, closed = _close_ends(noded(lines), close_mm)
     polygons = shapely.polygonize(shapely.get_parts(whole))
+    if shapely.get_num_geometries(polygons) > MOST_FACES:
+        raise BadDrawing(
+            f"This drawing falls into {shapely.get_num_geometries(polygons):,} pieces; up to {MOST_FACES:,} can be "
+            "read. Bring a simpler one."
+        )
     outlines = [p for p in shapely.get_parts(polygons) if p.area > GRID_MM]
     outlines, slivers = without_slivers(outlines)
     return Faces(outlines, [(float(x), float(y)) for x, y in _ends(whole, close_mm)], closed, slivers)
+
+
+def refuse_tangle(lines) -> None:
+    """Raises `Tangled` where lines (an array, or one geometry of many) cross more often than can become pieces: each
+    crossing makes about one more. They are counted on some of the lines, before any is cut."""
+    parts = shapely.get_parts(lines)
+    points, owner = shapely.get_coordinates(parts, return_index=True)
+    ahead = np.flatnonzero(owner[1:] == owner[:-1])
+    if len(ahead) <= MOST_CROSSINGS**0.5:
+        return
+    stretches = shapely.linestrings(np.stack([points[ahead], points[ahead + 1]], axis=1))
+    tree = shapely.STRtree(stretches)
+    some = np.random.default_rng(1).permutation(len(stretches))
+    looked, met = 0, 0
+    for few in np.array_split(some[:LOOKED_AT], max(1, min(len(some), LOOKED_AT) // 100)):
+        met += len(tree.query(stretches[few], predicate="crosses")[0])
+        looked += len(few)
+        about = met * len(stretches) / looked / 2
+        if met > 2_000 and about > MOST_CROSSINGS:
+            raise Tangled(
+                f"The lines of this drawing cross about {about:,.0f} times, and part as many pieces; "
+                f"up to {MOST_FACES:,} pieces can be told apart. Bring a simpler one."
+            )
 
 
 def noded(lines) -> shapely.Geometry:

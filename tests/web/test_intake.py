@@ -113,7 +113,7 @@ def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
         progress(0.6, "second")
         heard.append("second")
 
-    monkeypatch.setattr(tasks, "propose", find)
+    monkeypatch.setattr(tasks, "propose_apart", find)
     tasks.find_pieces.call(draft.pk, 1)
     draft.refresh_from_db()
     assert heard == ["first"]
@@ -124,7 +124,7 @@ def test_what_breaks_unexpectedly_is_told_too(client, person, koi_svg, monkeypat
     draft = Draft.objects.create(
         owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
-    monkeypatch.setattr(tasks, "propose", lambda *a, **k: 1 / 0)
+    monkeypatch.setattr(tasks, "propose_apart", lambda *a, **k: 1 / 0)
     with pytest.raises(ZeroDivisionError):
         tasks.find_pieces.call(draft.pk, 1)
     assert (

@@ -1,15 +1,19 @@
 """Long work: finding the pieces in a drawing, outside the request, with progress and a stop."""
 
+import logging
+
 from django_tasks import task
 
 from emberquilt.errors import Cancelled, EmberError
+from emberquilt.intake.apart import BROKE, Broke, propose_apart
 from emberquilt.intake.knobs import knobs_of, size_of
-from emberquilt.intake.propose import propose
 from workshop.progress import telling
 from workshop.shop.actions import practice_of
 
 from .models import Draft
 from .proposals import pack_proposal
+
+log = logging.getLogger(__name__)
 
 
 @task()
@@ -26,20 +30,17 @@ def find_pieces(draft_pk: int, turn: int) -> None:
         turned = {name: value for name, value in draft.knobs.items() if name != "simplify"}
         size, knobs = size_of(turned, practice.unit), knobs_of(turned, practice.unit)
         data, font = bytes(draft.data), bytes(draft.font)
-        proposal = propose(data, size, knobs, font=font, progress=progress, say=practice.say)
+        proposal = propose_apart(data, size, knobs, font=font, progress=progress, say=practice.say)
         _tell(draft, turn, state=Draft.State.READY, share=1.0, words="", result=pack_proposal(proposal))
     except Cancelled:
         return
     except EmberError as problem:
         _tell(draft, turn, state=Draft.State.FAILED, problem=str(problem))
+        if isinstance(problem.__cause__, Broke):
+            log.error("A drawing broke its reading: %s", problem.__cause__)
     except Exception:
         # whatever else went wrong, the person is told and the page does not wait for ever
-        _tell(
-            draft,
-            turn,
-            state=Draft.State.FAILED,
-            problem="This drawing broke the reading of it. Bring it in another format.",
-        )
+        _tell(draft, turn, state=Draft.State.FAILED, problem=BROKE)
         raise
 
 
