@@ -96,5 +96,3 @@ class Server:
         if self.process is not None and self.process.poll() is None:
             self.process.kill()
             self.process.wait(10)
-
-

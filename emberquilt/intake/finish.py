@@ -18,6 +18,8 @@ from .proposal import Progress, Proposal, ReadAs
 
 MOST_MARKED = 12
 """Loose ends are told one by one up to this many; beyond, one finding counts them."""
+LAID_IN_MM = 3.0
+"""A dark shape inside one region is laid in as a piece from this width on; what is finer is a detail."""
 Say = Callable[[float], str]
 
 

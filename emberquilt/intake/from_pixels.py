@@ -9,7 +9,7 @@ import shapely
 from ..findings import Finding
 from ..outline import arcs
 from . import labels, raster_source, tones
-from .finish import Intake, closed_gaps, end_findings, finish
+from .finish import LAID_IN_MM, Intake, closed_gaps, end_findings, finish
 from .proposal import Proposal, ReadAs
 from .sheet import corners_of, straightened
 
@@ -65,13 +65,19 @@ def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) 
     rows, columns = np.flatnonzero(ink.any(axis=1)), np.flatnonzero(ink.any(axis=0))
     box = (float(columns[-1] - columns[0] + 1), float(rows[-1] - rows[0] + 1))
     rough = work.size.mm_per_unit(box, (width, height), picture.pixel_mm)
-    gap_px = labels.GAP_PX if knobs.gap_mm is None else knobs.gap_mm / rough
+    gap_px = max(labels.GAP_MM / rough, labels.GAP_SHARE * max(box)) if knobs.gap_mm is None else knobs.gap_mm / rough
+    up_to = None if knobs.lines_up_to_mm is None else knobs.lines_up_to_mm / rough
     found = labels.label_regions(
-        ink, knobs.outside, gap_px, lambda share, words: work.progress(0.1 + 0.4 * share, words)
+        ink,
+        knobs.outside,
+        gap_px,
+        up_to,
+        LAID_IN_MM / rough,
+        lambda share, words: work.progress(0.1 + 0.4 * share, words),
     )
     work.progress(0.5, "following the borders")
     outlines, _ = arcs.outlines_of(
-        found.picture, found.count, rounds=2 * knobs.smooth, ridge=picture.grey, ink_px=found.ink_px
+        found.picture, found.count, rounds=2 * knobs.smooth, ridge=_ridge(picture.grey, found), ink_px=found.ink_px
     )
     left, top, right, bottom = shapely.total_bounds(np.array(outlines))
     scale = work.size.mm_per_unit((right - left, bottom - top), (width, height), picture.pixel_mm)
@@ -95,11 +101,33 @@ def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) 
             )
         )
     source_box = (-left * scale, -top * scale, width * scale, height * scale)
-    colours = labels.region_colours(found, picture.rgb) if picture.rgb is not None else {}
+    rgb = picture.rgb if picture.rgb is not None else np.dstack([picture.grey] * 3)
+    colours = labels.region_colours(found, rgb)
     by_outline = [colours.get(label, "") for label in range(1, found.count + 1)]
     traces = [("bridged", *p) for p in mm(found.bridged)] + [("lost", *p) for p in mm(found.ends)]
-    read_as = ReadAs("line", f"dark lines about {work.say(found.ink_px * scale)} wide on light paper")
-    return finish(placed, kind or "line picture", source_box, findings, work, (), by_outline, traces, read_as=read_as)
+    why = "dark areas on light paper, no lines between them"
+    if found.up_to_px:
+        why = f"dark lines about {work.say(found.ink_px * scale)} wide on light paper"
+    return finish(
+        placed,
+        kind or ("line picture" if found.up_to_px else "silhouettes"),
+        source_box,
+        findings,
+        work,
+        (),
+        by_outline,
+        traces,
+        read_as=ReadAs("line", why),
+        lines=[(line - [left, top]) * scale for line in found.details],
+        up_to_mm=found.up_to_px * scale,
+    )
+
+
+def _ridge(grey: np.ndarray, found: labels.Labels) -> np.ndarray:
+    """The picture whose dark lines borders follow: without its dark areas."""
+    if not found.broad.any():
+        return grey
+    return np.where(cv2.dilate(found.broad.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0, np.uint8(255), grey)
 
 
 def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:

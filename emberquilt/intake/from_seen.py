@@ -7,14 +7,13 @@ import shapely
 from ..errors import BadDrawing
 from ..outline import arcs
 from . import labels, seen
-from .finish import Intake, closed_gaps, end_findings, finish
+from .finish import LAID_IN_MM, Intake, closed_gaps, end_findings, finish
+from .ink import border_of
 from .proposal import Proposal, ReadAs
 from .rendering import PAPER, SEEN_ALPHA, Rendering, on_white
 
 SIDE = 2000
 """A drawing is looked at with this many pixels along the longer side of its figure."""
-LAID_IN_MM = 3.0
-"""A dark shape inside one region is laid in as a piece from this width on; what is finer is a detail."""
 MOST_PIECES = 15_000
 INKED = 0.005
 """Outlines that lie in the ink may take up this share: places where lines run together."""
@@ -137,8 +136,8 @@ def colours_under(outlines, found: seen.Seen, rendering: Rendering, unpainted: b
     many = len(outlines) + 1
     # clear of the borders, where outline and pixels need not agree, but for what is too thin for that
     whole = np.bincount(canvas.ravel(), minlength=many)
-    clear = np.where(seen.border_of(canvas), 0, canvas)
-    clear[1:, 1:][seen.border_of(canvas)[:-1, :-1] > 0] = 0
+    clear = np.where(border_of(canvas), 0, canvas)
+    clear[1:, 1:][border_of(canvas)[:-1, :-1] > 0] = 0
     left = np.bincount(clear.ravel(), minlength=many)
     thin = left < 0.2 * whole
     flat = np.where(thin[canvas], canvas, clear).ravel()
@@ -175,7 +174,7 @@ def agreement(outlines, found: seen.Seen) -> float:
         if whole[inked].sum() > INKED * (canvas > 0).sum():
             return 0.0
     # along a border a pixel may lie to either side
-    edge = seen.border_of(canvas) | seen.border_of(found.picture)
+    edge = border_of(canvas) | border_of(found.picture)
     counted = (cv2.dilate(edge, np.ones((3, 3), np.uint8)) == 0) & ((canvas > 0) | (found.picture > 0))
     if found.ink.up_to:
         counted &= ~found.ink.mask

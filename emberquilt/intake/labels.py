@@ -4,26 +4,27 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from skimage import measure, morphology
+from skimage import measure
 
 from ..errors import BadDrawing
+from ..outline.ends import meetings
+from .ink import LEAST_BETWEEN, Ink, Middle, halved, ink_in, inside_one, middle_of
 from .proposal import Progress, no_progress
 
 SPECK_PX = 12
 """Paper regions smaller than this are scanning noise."""
 MOST_REGIONS = 15_000
+STOUT = 0.015
+"""Dark shapes of which most are wider than this share of the drawing's size can be silhouettes."""
 MOST_DOTS = 50_000
 """A picture whose ink lies in more dots and strokes than this is grain."""
 TINT = 24
 """Paper whose colour channels differ by this much is coloured in, not yellowed."""
-LARGE_PX = 4_000_000
-"""Larger pictures look for the ends of their lines at half the size."""
 SPECKS_PER_REGION = 5
 """A picture with more specks than this for each region is grain or a printer's screen, not lines."""
-GAP_PX = 6.0
-"""Gaps up to this are bridged unless said otherwise (own prototype's figure)."""
-GAP_MM = 1.2
-"""The same in what is drawn by numbers, at finished size."""
+GAP_MM, GAP_SHARE = 1.2, 0.004
+"""Gaps up to this at finished size, or this share of the drawing's longer side, are bridged unless said otherwise (own
+prototype's figures); half the width of the lines comes on top."""
 FAN_DEG = 50.0
 LIGHT_SIDE, LIGHT_SHARE = 480, 0.06
 
@@ -31,7 +32,9 @@ LIGHT_SIDE, LIGHT_SHARE = 480, 0.06
 @dataclass(frozen=True)
 class Labels:
     """`picture` int32, 0 = outside the work, 1..count regions. `ends` are loose line ends, `bridged` those that were
-    joined to another line, (x, y) in pixels; `ink_px` the usual width of a line."""
+    joined to another line, (x, y) in pixels; `ink_px` the usual width of a line, `up_to_px` the width up to which dark
+    shapes were taken for lines; from label `dark_from` on the regions are those of `broad`, what is dark but no line;
+    `details` are lines that part nothing, each (n, 2) of x, y."""
 
     picture: np.ndarray
     count: int
@@ -39,6 +42,10 @@ class Labels:
     ends: list[tuple[float, float]]
     bridged: list[tuple[float, float]]
     ink_px: float
+    up_to_px: float
+    dark_from: int
+    broad: np.ndarray
+    details: list[np.ndarray]
 
 
 def ink_of(grey: np.ndarray, darkness: int = 0) -> np.ndarray:
@@ -78,39 +85,89 @@ def evenly_lit(grey: np.ndarray) -> np.ndarray:
     return cv2.divide(grey, cv2.resize(paper, (width, height)).astype(np.uint8), scale=235)
 
 
-def _halved(ink: np.ndarray) -> np.ndarray:
-    """The ink at half the size, where more than half of each four pixels is ink: a gap of two pixels stays one."""
-    rows, columns = ink.shape[0] // 2 * 2, ink.shape[1] // 2 * 2
-    fours = ink[:rows, :columns].reshape(rows // 2, 2, columns // 2, 2).sum(axis=(1, 3), dtype=np.uint8)
-    return fours > 2
-
-
 def label_regions(
-    ink: np.ndarray, outside: str = "auto", gap_px: float = GAP_PX, progress: Progress = no_progress
+    ink: np.ndarray,
+    outside: str = "auto",
+    gap_px: float = 6.0,
+    up_to: float | None = None,
+    laid_in_px: float = 24.0,
+    progress: Progress = no_progress,
 ) -> Labels:
-    """Close gaps in the lines, label the paper, decide what is outside, give each ink pixel to its nearest region."""
+    """Dark shapes up to a width in pixels (None finds it from the drawing) are lines: their gaps are closed, and each
+    of their pixels is given to the nearest region. Broader ones are regions like those of paper, and so is what is dark
+    inside one region from `laid_in_px` on. What is outside is decided."""
     _refuse_grain(ink)
-    progress(0.1, "bridging gaps in the lines")
-    tips, half, ink_px = _tips(ink)
-    ink, bridged, ends = bridge(ink, tips, half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
+    progress(0.1, "telling lines from areas")
+    middle = middle_of(ink)
+    line = ink_in(ink, up_to, _side_of(ink), middle)
+    progress(0.3, "bridging gaps in the lines")
+    tips = [tip for tip in _tips(middle) if line.mask[int(tip[1]), int(tip[0])]]
+    inked, bridged, ends = (
+        bridge(ink, tips, middle.half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
+    )
     progress(0.6, "telling the regions apart")
-    count, label, stats, _ = cv2.connectedComponentsWithStats((~ink).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S)
-    small = stats[:, cv2.CC_STAT_AREA] < SPECK_PX
-    small[0] = False
-    keep = ~small
+    count, paper, stats, _ = cv2.connectedComponentsWithStats(
+        (~inked).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S
+    )
+    area = stats[:, cv2.CC_STAT_AREA]
+    keep = area >= SPECK_PX
     keep[0] = False
-    _refuse_many(int(keep.sum()), int(small.sum()))
-    outer = _outside_regions(label, ink, count, outside)
-    if not (keep & ~outer).any():
-        raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
+    specks = int((~keep[1:]).sum())
+    _refuse_many(int(keep.sum()), specks)
+    outer = _outside_regions(paper, inked, count, outside)
+    stout = line.mask is not ink or ((keep & ~outer).any() and line.usual > STOUT * _side_of(ink))
+    if up_to is None and stout and line.up_to and area[keep & ~outer].sum() < LEAST_BETWEEN * line.mask.sum():
+        line = Ink(np.zeros_like(ink), 0.0, line.usual)  # silhouettes: there is too little between them
     # the outside keeps a label of its own while ink is shared out, so that it takes half of the outer line
-    lut = np.zeros(count, np.int32)
     inner = np.flatnonzero(keep & ~outer)
-    lut[inner] = np.arange(1, len(inner) + 1)
-    lut[outer] = len(inner) + 1
-    shared = regrown(grown(lut[label]), len(inner) + 1)
-    shared[shared == len(inner) + 1] = 0
-    return Labels(shared, len(inner), int(small.sum()), ends, bridged, ink_px)
+    lut = np.zeros(count, np.int32)
+    lut[inner] = np.arange(2, len(inner) + 2)
+    lut[outer] = 1
+    seeds = lut[paper]
+    broad = ink & ~line.mask
+    shared, many = _shared(seeds, len(inner), broad)
+    details: list[np.ndarray] = []
+    if line.up_to:
+        laid_in, details = _laid_in(shared, inked & ~broad, laid_in_px, middle.shrink)
+        if laid_in.any():
+            broad |= laid_in
+            shared, many = _shared(seeds, len(inner), broad)
+    if not many:
+        raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
+    return Labels(
+        np.maximum(shared - 1, 0), many, specks, ends, bridged, line.usual, line.up_to, len(inner) + 1, broad, details
+    )
+
+
+def _shared(seeds: np.ndarray, papers: int, broad: np.ndarray) -> tuple[np.ndarray, int]:
+    """Lines given to the nearest region, 1 being the outside; and how many regions there are beside it."""
+    if not broad.any():
+        return regrown(grown(seeds), papers + bool((seeds == 1).any())), papers
+    count, dark = cv2.connectedComponents(broad.astype(np.uint8), connectivity=8, ltype=cv2.CV_32S)
+    seeds = np.where(broad, dark + papers + 1, seeds)
+    many = papers + count - 1
+    return regrown(grown(seeds), many + bool((seeds == 1).any())), many
+
+
+def _laid_in(
+    shared: np.ndarray, line: np.ndarray, laid_in_px: float, shrink: int
+) -> tuple[np.ndarray, list[np.ndarray]]:
+    """As `ink.inside_one`, of large pictures by half."""
+    if shrink == 1:
+        return inside_one(shared, 1, line, laid_in_px)
+    small = halved(line)
+    rows, columns = small.shape
+    found, lines = inside_one(shared[::2, ::2][:rows, :columns], 1, small, laid_in_px / 2)
+    if not found.any():
+        return np.zeros_like(line), [2 * xy for xy in lines]
+    large = cv2.resize(found.astype(np.uint8), (line.shape[1], line.shape[0]), interpolation=cv2.INTER_NEAREST) > 0
+    return line & large, [2 * xy for xy in lines]
+
+
+def _side_of(ink: np.ndarray) -> float:
+    """The size of what is drawn: the root of its width times its height."""
+    across, down = (float(np.ptp(np.flatnonzero(ink.any(axis=i)))) + 1 for i in (0, 1))
+    return (across * down) ** 0.5
 
 
 def _refuse_grain(ink: np.ndarray) -> None:
@@ -134,26 +191,21 @@ def _refuse_many(regions: int, specks: int) -> None:
         )
 
 
-def _tips(ink: np.ndarray) -> tuple[list[tuple[float, float, float]], np.ndarray, float]:
-    """Loose ends of the lines, half their width at each pixel, and their usual width."""
-    half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 3)
-    # across a line of width w the distance to its edge is w/4 in the mean
-    shrink = 2 if ink.size > LARGE_PX and ink.any() and 4 * float(half[ink].mean()) >= 4 else 1
-    skeleton = morphology.skeletonize(ink if shrink == 1 else _halved(ink))
-    there = np.argwhere(skeleton) * shrink
-    ink_px = 2 * float(np.median(half[there[:, 0], there[:, 1]])) if len(there) else 1.0
-    wide = half if shrink == 1 else half[::2, ::2][: skeleton.shape[0], : skeleton.shape[1]] / 2
-    return [(x * shrink, y * shrink, way) for x, y, way in loose_ends(skeleton, wide)], half, ink_px
+def _tips(middle: Middle) -> list[tuple[float, float, float]]:
+    """Loose ends of the lines: x, y, and the way they were going."""
+    shrink, skeleton = middle.shrink, middle.skeleton
+    half = middle.half[::shrink, ::shrink][: skeleton.shape[0], : skeleton.shape[1]] / shrink
+    return [(x * shrink, y * shrink, way) for x, y, way in loose_ends(skeleton, half)]
 
 
 def bridged_ink(ink: np.ndarray, gap_px: float) -> tuple:
     """As `bridge`, from the ink alone."""
-    tips, half, _ = _tips(ink)
-    return bridge(ink, tips, half, gap_px)
+    middle = middle_of(ink)
+    return bridge(ink, _tips(middle), middle.half, gap_px)
 
 
 def region_colours(labels: Labels, picture: np.ndarray) -> dict[int, str]:
-    """Mean colour of each region that is coloured in, ``#rrggbb`` by label. `picture` is uint8 RGB.
+    """Mean colour of each region that is coloured in or dark, ``#rrggbb`` by label. `picture` is uint8 RGB.
 
     Pixels near another region, where the line and its soft edge lie, do not count.
     """
@@ -166,7 +218,7 @@ def region_colours(labels: Labels, picture: np.ndarray) -> dict[int, str]:
     return {
         label: "#" + "".join(f"{round(v):02x}" for v in mean[label].tolist())
         for label in range(1, labels.count + 1)
-        if count[label] and np.ptp(mean[label]) >= TINT
+        if count[label] and (label >= labels.dark_from or np.ptp(mean[label]) >= TINT)
     }
 
 
@@ -247,13 +299,26 @@ def loose_ends(skeleton: np.ndarray, half_width: np.ndarray) -> list[tuple[float
 def bridge(
     ink: np.ndarray, tips: list[tuple[float, float, float]], half_width: np.ndarray, gap_px: float
 ) -> tuple[np.ndarray, list[tuple[float, float]], list[tuple[float, float]]]:
-    """Draw each loose end on to the nearest ink ahead of it, within 50 degrees and the gap: the ink with its bridges,
-    the ends that were joined and those that were not."""
+    """Draw each loose end on to the point where it meets others, else to the nearest ink ahead of it, within 50 degrees
+    and the gap beside half its own width: the ink with its bridges, the ends that were joined and those that were not.
+    """
     height, width = ink.shape
     drawn = ink.astype(np.uint8)
     joined, loose = [], []
     fan = np.radians(np.linspace(-FAN_DEG, FAN_DEG, 21))
-    for x, y, way in tips:
+    at = np.array([tip[:2] for tip in tips]).reshape(-1, 2)
+    halves = half_width[at[:, 1].astype(int), at[:, 0].astype(int)]
+    angle = np.array([tip[2] for tip in tips])
+    met = meetings(at, np.c_[np.cos(angle), np.sin(angle)], halves + gap_px + 1.5)
+    for members, (px, py) in met:
+        for i in members:
+            end = (round(float(px)), round(float(py)))
+            cv2.line(drawn, (int(at[i, 0]), int(at[i, 1])), end, 1, max(2, round(float(halves[i]))))
+            joined.append((float(at[i, 0]), float(at[i, 1])))
+    meeting = {i for members, _ in met for i in members}
+    for i, (x, y, way) in enumerate(tips):
+        if i in meeting:
+            continue
         half = float(half_width[int(y), int(x)])
         run = np.arange(half + 1, half + gap_px + 2.5, 0.5)
         px = np.floor(x + np.cos(way + fan)[:, None] * run).astype(int)

@@ -10,6 +10,7 @@ from PIL import Image
 from ..errors import EmberError
 from . import seen, tones
 from .from_seen import Looked
+from .ink import border_of
 from .proposal import Other
 from .raster_source import reduced
 from .rendering import lab_of, on_white
@@ -49,7 +50,7 @@ class Reading:
 
     def picture(self) -> bytes:
         """Its pieces with their seams, small, as PNG."""
-        seams = cv2.dilate(seen.border_of(self.label), np.ones((3, 3), np.uint8))
+        seams = cv2.dilate(border_of(self.label), np.ones((3, 3), np.uint8))
         shrink = max(1.0, max(self.label.shape) / SMALL_SIDE)
         painted = np.where(seams[..., None] > 0, np.uint8(60), self.painted)
         size = (max(1, round(self.label.shape[1] / shrink)), max(1, round(self.label.shape[0] / shrink)))

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-import shapely
 from scipy import sparse
 from scipy.sparse import csgraph
-from skimage import measure, morphology
+from skimage import measure
 
+from .ink import LEAST_BETWEEN, NO_INK, Ink, border_of, ink_in, inside_one, middle_of
 from .labels import SPECK_PX, bridged_ink, grown, regrown
 from .rendering import MARGIN_PX, SEEN_ALPHA, lab_of, on_white
 
@@ -27,18 +27,6 @@ WEAK_DE = 4.0
 MOST_MERGED = 200_000
 DARK = ((50.0, 15.0), (40.0, 30.0), (27.0, 48.0))
 """What is darker than the first of a pair (CIELAB lightness) and less coloured than the second (chroma) is dark."""
-FROM_USUAL, UNEVEN = 1.7, 0.003
-"""Lines are up to so many times as wide as the usual one, and this share of the figure's size more."""
-WIDEST_LINE = 0.065
-"""No line is wider than this share of the figure's size (the root of width times height), unless asked for."""
-FEW, RARE = 0.4, 0.12
-"""A width that this share of the commonest has is common enough to be that of the lines; of other lines beside them."""
-TIP_INSIDE, TIP_OUTSIDE = 1.5, 4.0
-"""A dark shape that hangs on a line is more than the line's tip when it is so many times as long as wide."""
-TWO_SORTS = 1.4
-"""Lines of two widths no farther apart than this power of two are both lines."""
-LEAST_BETWEEN = 0.7
-"""Dark shapes are lines when the areas between them are at least this share of their own."""
 
 
 @dataclass(frozen=True)
@@ -51,18 +39,6 @@ class Regions:
     painted: np.ndarray
     colours: np.ndarray
     rgb: np.ndarray
-
-
-@dataclass(frozen=True)
-class Ink:
-    """`mask` of what is line; `up_to` the width in pixels up to which dark shapes are lines, `usual` the usual one."""
-
-    mask: np.ndarray
-    up_to: float
-    usual: float
-
-
-NO_INK = Ink(np.zeros((0, 0), bool), 0.0, 0.0)
 
 
 def regions_of(rgba: np.ndarray, shapes: np.ndarray | None = None) -> Regions:
@@ -197,76 +173,6 @@ def is_dark(colours: np.ndarray) -> np.ndarray:
     return np.any([(lab[:, 0] < light) & (chroma < colour) for light, colour in DARK], axis=0)
 
 
-def ink_in(dark: np.ndarray, up_to: float | None, side: float) -> Ink:
-    """What of the dark is line. `up_to` in pixels, None finds it from the widths there are; `side` is the figure's
-    size."""
-    half = cv2.distanceTransform(dark.astype(np.uint8), cv2.DIST_L2, 5)
-    usual, greatest = _usual_widths(dark, half, WIDEST_LINE * side)
-    if up_to is None:
-        up_to = min(FROM_USUAL * greatest + UNEVEN * side, max(WIDEST_LINE * side, greatest + 1)) if usual else 0.0
-    if up_to <= 0:
-        return Ink(np.zeros_like(dark), 0.0, usual)
-    core = half > up_to / 2
-    if not core.any():
-        return Ink(dark, up_to, usual)
-    away = cv2.distanceTransform((~core).astype(np.uint8), cv2.DIST_L2, 5)
-    wide = dark & (away <= up_to / 2 + 0.5)
-    wide = _with_corners(dark, _without_knots(dark, wide, half, up_to), away, up_to)
-    return Ink(dark & ~wide, up_to, usual)
-
-
-def _usual_widths(dark: np.ndarray, half: np.ndarray, widest: float) -> tuple[float, float]:
-    """The width that most of the dark's middle lines have, of those that can be lines, and the greatest that some
-    have; 0 where none can."""
-    shrink = 2 if dark.size > 1_000_000 else 1
-    small = dark if shrink == 1 else cv2.resize(dark.astype(np.uint8), None, fx=0.5, fy=0.5) > 0
-    skeleton = morphology.skeletonize(small)
-    rows, columns = np.nonzero(skeleton)
-    if not len(rows):
-        return 0.0, 0.0
-    widths = 2 * half[(rows * shrink).clip(0, half.shape[0] - 1), (columns * shrink).clip(0, half.shape[1] - 1)]
-    lines = widths[(widths <= widest) & (widths > 0)]
-    if len(lines) < 8:
-        return 0.0, 0.0
-    # where most of their length lies, on a scale of ratios
-    bins = np.arange(0, np.log2(max(widest, 2)) + 1, 0.125)
-    count, _ = np.histogram(np.log2(np.maximum(lines, 1)), bins)
-    soft = np.convolve(count, [0.25, 0.5, 0.75, 1, 0.75, 0.5, 0.25], "same")
-    # thick and thin: the thin ones are the lines, where they are not few
-    peaks = np.flatnonzero(np.r_[False, (soft[1:-1] >= soft[:-2]) & (soft[1:-1] >= soft[2:]), False])
-    common = [p for p in peaks.tolist() if soft[p] >= FEW * soft.max()] or [int(soft.argmax())]
-    close = [p for p in peaks.tolist() if soft[p] >= RARE * soft.max() and 0 <= bins[p] - bins[common[0]] <= TWO_SORTS]
-    most = max((p for p in common if bins[p] - bins[common[0]] <= TWO_SORTS), key=lambda p: soft[p])
-    return float(2 ** (bins[most] + 0.0625)), float(2 ** (bins[max([most, *close])] + 0.0625))
-
-
-def _without_knots(dark: np.ndarray, wide: np.ndarray, half: np.ndarray, up_to: float) -> np.ndarray:
-    """Wide areas without those that are only where lines meet or end: hardly wider than a line, and no longer than
-    wide, with a line that goes on from them."""
-    count, part, stats, _ = cv2.connectedComponentsWithStats(wide.astype(np.uint8), connectivity=8)
-    width = np.zeros(count, np.float32)
-    np.maximum.at(width, part[wide], 2 * half[wide])
-    longest = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1)
-    small = (width <= 1.5 * up_to) & (longest <= 3 * up_to)
-    near = cv2.dilate((dark & ~wide).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    goes_on = np.bincount(part.ravel(), near.ravel(), count) > 0
-    knot = small & goes_on
-    knot[0] = False
-    return wide & ~knot[part]
-
-
-def _with_corners(dark: np.ndarray, wide: np.ndarray, away: np.ndarray, up_to: float) -> np.ndarray:
-    """Wide areas with the tips of their corners, which no disc reaches; a line that leaves them is longer."""
-    count, rest = cv2.connectedComponents((dark & ~wide).astype(np.uint8), connectivity=8)
-    at = rest > 0
-    far, near = np.zeros(count, np.float32), np.full(count, np.inf, np.float32)
-    np.maximum.at(far, rest[at], away[at])
-    np.minimum.at(near, rest[at], away[at])
-    tips = (far <= 1.6 * up_to) & (near <= up_to / 2 + 2)
-    tips[0] = False
-    return wide | tips[rest]
-
-
 @dataclass(frozen=True)
 class Seen:
     """`picture` int32, 0 outside the work, 1..count pieces, ink shared among them; `colours` (mean, uint8 RGB) and
@@ -294,7 +200,8 @@ def seen_in(
         return Seen(np.zeros_like(regions.picture), 0, regions.colours, regions.painted, NO_INK, [], [], [])
     across, down = (float(np.ptp(np.flatnonzero(shown.any(axis=i))) + 1) for i in (0, 1))
     side = (across * down) ** 0.5
-    ink = ink_in(dark[regions.picture], up_to, side)
+    inked = dark[regions.picture]
+    ink = ink_in(inked, up_to, side, middle_of(inked, 1_000_000, 1))
     if up_to is None and ink.up_to and not _encloses(regions, ink.mask, dark, ground):
         ink = Ink(np.zeros_like(ink.mask), 0.0, ink.usual)
     ends: list[tuple[float, float]] = []
@@ -306,7 +213,7 @@ def seen_in(
     shared = _shared(body, ground[home])
     details: list[np.ndarray] = []
     if ink.up_to:
-        laid_in, details = _inside_one(shared, len(home), ink.mask, laid_in_px)
+        laid_in, details = inside_one(shared, len(home), ink.mask, laid_in_px)
         if laid_in.any():
             ink = Ink(ink.mask & ~laid_in, ink.up_to, ink.usual)
             body, home = _bodies(regions, ink.mask)
@@ -361,70 +268,6 @@ def _shared(body: np.ndarray, ground: np.ndarray) -> np.ndarray:
     lut = np.arange(len(ground), dtype=np.int32)
     lut[ground] = len(ground)
     return regrown(grown(lut[body]), len(np.unique(lut[1:])))
-
-
-def _inside_one(
-    shared: np.ndarray, outside: int, ink: np.ndarray, laid_in_px: float
-) -> tuple[np.ndarray, list[np.ndarray]]:
-    """Ink that has one region to both its sides: what is broad enough to lay in, and the middle lines of the rest."""
-    border = border_of(shared)
-    away = cv2.distanceTransform((border == 0).astype(np.uint8), cv2.DIST_L2, 3)
-    half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
-    middle = morphology.skeletonize(ink)
-    lone = middle & (away > half + 2)
-    count, part, stats, _ = cv2.connectedComponentsWithStats(lone.astype(np.uint8), connectivity=8)
-    if count == 1:
-        return np.zeros_like(ink), []
-    width = np.zeros(count, np.float32)
-    np.maximum.at(width, part[lone], 2 * half[lone])
-    length = stats[:, cv2.CC_STAT_AREA].astype(float)
-    # where a line ends or turns its tip parts nothing either: a shape that hangs on lines is longer than wide
-    many, shape = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8)
-    hangs = np.zeros(many, bool)
-    hangs[shape[ink & (border > 0)]] = True
-    times = np.zeros(count)
-    times[part[lone]] = np.where(hangs[shape[lone]], np.where(shared[lone] == outside, TIP_OUTSIDE, TIP_INSIDE), 0.0)
-    broad = (width >= laid_in_px) & (length >= times * width)
-    broad[0] = False
-    laid_in = np.zeros_like(ink)
-    if broad.any():
-        _, nearest = cv2.distanceTransformWithLabels(
-            (~middle).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-        )
-        chosen = np.zeros(int(nearest.max()) + 1, bool)
-        chosen[nearest[lone & broad[part]]] = True
-        laid_in = ink & chosen[nearest]
-    fine = ~broad & (length >= 2 * width) & (length >= 6)
-    fine[0] = False
-    return laid_in, _middle_lines(lone & fine[part])
-
-
-def border_of(label: np.ndarray) -> np.ndarray:
-    """Pixels whose right or lower neighbour has another label."""
-    border = np.zeros(label.shape, np.uint8)
-    border[:, :-1] |= label[:, :-1] != label[:, 1:]
-    border[:-1] |= label[:-1] != label[1:]
-    return border
-
-
-def _middle_lines(skeleton: np.ndarray) -> list[np.ndarray]:
-    """A skeleton as polylines in pixels."""
-    steps = []
-    for dy, dx in ((0, 1), (1, 0), (1, 1), (1, -1)):
-        a = skeleton[: skeleton.shape[0] - dy, max(0, -dx) : skeleton.shape[1] - max(0, dx)]
-        b = skeleton[dy:, max(0, dx) : skeleton.shape[1] + min(0, dx)]
-        rows, columns = np.nonzero(a & b)
-        columns = columns + max(0, -dx)
-        if dx and dy:
-            # a diagonal step only where no step of two straight ones does the same
-            free = ~skeleton[rows + dy, columns] & ~skeleton[rows, columns + dx]
-            rows, columns = rows[free], columns[free]
-        steps.append(np.stack([np.c_[columns, rows], np.c_[columns + dx, rows + dy]], axis=1))
-    every = np.concatenate(steps).astype(float) + 0.5
-    if not len(every):
-        return []
-    merged = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(shapely.linestrings(every))))
-    return [shapely.get_coordinates(line) for line in shapely.simplify(merged, 0.8)]
 
 
 def _counted(regions: Regions, body: np.ndarray, shared: np.ndarray, kept: np.ndarray) -> tuple:

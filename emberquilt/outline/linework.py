@@ -7,6 +7,7 @@ import shapely
 
 from ..constants import GRID_MM
 from ..errors import BadDrawing, Tangled
+from .ends import meetings
 
 CLOSE_MM = 1.2
 """Ends up to this far apart at finished size are taken as meeting (own prototype's figure)."""
@@ -17,6 +18,8 @@ MOST_FACES = 15_000
 MOST_CROSSINGS = 2 * MOST_FACES
 LOOKED_AT = 4_000
 """Stretches of line whose crossings are counted, where there are more."""
+WAY_MM = 0.5
+"""Where a line was going shows in its last stretch of this length."""
 SLIVER_MM = 0.25
 """Faces thinner than this, everywhere, are drawing noise: thinner than any blade's kerf."""
 
@@ -87,7 +90,8 @@ def _ends(whole: shapely.Geometry, close_mm: float) -> np.ndarray:
 
 
 def _close_ends(whole: shapely.Geometry, close_mm: float) -> tuple[shapely.Geometry, list[tuple[float, float]]]:
-    """Join each loose end to the nearest other end, else to the nearest line that is not its own last stretch."""
+    """Draw loose ends on: to the point where several meet, else to the next line straight ahead, else to the nearest
+    other end or line that is not their own last stretch."""
     tips = _ends(whole, close_mm)
     if not len(tips) or close_mm <= 0:
         return whole, []
@@ -95,7 +99,16 @@ def _close_ends(whole: shapely.Geometry, close_mm: float) -> tuple[shapely.Geome
     tree = shapely.STRtree(segments)
     points = shapely.points(tips)
     bridges, places = [], []
+    ways = _ways(tips, segments, tree)
+    met = {i: point for members, point in meetings(tips, ways, np.full(len(tips), close_mm)) for i in members}
     for i, point in enumerate(points):
+        ahead = met.get(i)
+        if ahead is None:
+            ahead = _ahead(tips[i], ways[i], close_mm, segments, tree)
+        if ahead is not None:
+            bridges.append(shapely.linestrings([tips[i], ahead]))
+            places.append((float(tips[i][0]), float(tips[i][1])))
+            continue
         others = np.hypot(*(tips - tips[i]).T)
         others[i] = np.inf
         if others.min() <= close_mm:
@@ -112,6 +125,30 @@ def _close_ends(whole: shapely.Geometry, close_mm: float) -> tuple[shapely.Geome
     if not bridges:
         return whole, []
     return noded(shapely.geometrycollections([*segments, *bridges])), places
+
+
+def _ways(tips: np.ndarray, segments: np.ndarray, tree: shapely.STRtree) -> np.ndarray:
+    """The way each end was going, over its last stretch, as unit vectors."""
+    ways = np.zeros_like(tips)
+    own, found = tree.query(shapely.points(tips), predicate="dwithin", distance=GRID_MM / 2)
+    for i, s in zip(own.tolist(), found.tolist(), strict=True):
+        xy = shapely.get_coordinates(segments[s])
+        xy = xy if np.hypot(*(xy[-1] - tips[i])) <= np.hypot(*(xy[0] - tips[i])) else xy[::-1]
+        back = xy[np.hypot(*(xy - tips[i]).T) > WAY_MM]
+        way = tips[i] - (back[-1] if len(back) else xy[0])
+        ways[i] = way / max(float(np.hypot(*way)), 1e-9)
+    return ways
+
+
+def _ahead(tip: np.ndarray, way: np.ndarray, reach: float, segments, tree: shapely.STRtree) -> np.ndarray | None:
+    """Where the next line is met straight ahead within a reach."""
+    ray = shapely.linestrings([tip + way * GRID_MM * 2, tip + way * reach])
+    near = tree.query(ray, predicate="intersects")
+    if not len(near):
+        return None
+    hits = shapely.get_coordinates(shapely.intersection(segments[near], ray))
+    hits = hits[np.hypot(*(hits - tip).T) > GRID_MM]
+    return hits[np.hypot(*(hits - tip).T).argmin()] if len(hits) else None
 
 
 def without_slivers(outlines: list[shapely.Polygon]) -> tuple[list[shapely.Polygon], int]:

@@ -40,6 +40,10 @@ def strokes(paths: list[str], box: str = "0 0 1000 1000", width: float = 0.2) ->
     return svg(f'<g fill="none" stroke="#000" stroke-width="{width}">{drawn}</g>', size=f'viewBox="{box}"')
 
 
+def _places(points: np.ndarray) -> str:
+    return " ".join(f"{x:.1f} {y:.1f}" for x, y in points.tolist())
+
+
 def test_a_grid_of_1500_by_1500_lines():
     grid = strokes([f"M{v} 0V1500M0 {v}H1500" for v in range(1500)], "0 0 1500 1500", 0.1)
     with pytest.raises(Tangled, match=r"cross about 2,\d\d\d,\d\d\d times"):
@@ -48,7 +52,7 @@ def test_a_grid_of_1500_by_1500_lines():
 
 def test_a_scribble_of_8000_strokes():
     places = np.random.default_rng(1).uniform(0, 1000, (8000, 7, 2))
-    paths = ["M%.1f %.1fC" % tuple(p[0]) + " ".join("%.1f %.1f" % tuple(q) for q in p[1:]) for p in places]
+    paths = [f"M{_places(p[:1])}C{_places(p[1:])}" for p in places]
     with pytest.raises(Tangled, match=r"cross about \d+,\d\d\d,\d\d\d times"):
         propose(strokes(paths), WIDE)
 
@@ -76,7 +80,7 @@ def test_40_megapixels_of_noise(ink):
     else:
         picture = np.where(rng.random((side, side), np.float32) < ink, 0, 255).astype(np.uint8)
     _, png = cv2.imencode(".png", picture, [cv2.IMWRITE_PNG_COMPRESSION, 1])
-    with pytest.raises(BadDrawing, match="grain or a screened print|looks like a photo"):
+    with pytest.raises(BadDrawing, match=r"grain or a screened print|looks like a photo"):
         propose(png.tobytes(), WIDE, Knobs(kind="line"))
 
 
@@ -180,7 +184,8 @@ def test_another_process_finds_the_same(koi_svg):
 def test_its_sentences_and_its_progress_arrive(koi_svg):
     heard = []
     apart_of(koi_svg, progress=lambda share, words: heard.append((share, words)))
-    assert ("reading the file" in [words for _, words in heard]) and heard[-1][0] > 0.5
+    assert "reading the file" in [words for _, words in heard]
+    assert heard[-1][0] > 0.5
     with pytest.raises(BadDrawing, match="no drawing that can be read"):
         apart_of(b"Dear workshop")
 

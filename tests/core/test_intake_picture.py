@@ -181,7 +181,7 @@ BAD = {
     "dark": (png(np.vstack([np.full((56, 280), 120, np.uint8), 255 - draw(grid(2, 2), ink=3)[56:]])), "dark"),
     "noise": (png(NOISE), "No closed region|photo|dark"),
     "only a name": (b"\x89PNG\r\n\x1a\n", "no picture"),
-    "unclosed": (png(cv2.line(np.full((200, 200), 255, np.uint8), (50, 50), (150, 150), 0, 5)), "No closed region"),
+    "unclosed": (png(cv2.line(np.full((700, 700), 255, np.uint8), (50, 50), (650, 650), 0, 3)), "No closed region"),
 }
 
 

@@ -1,16 +1,11 @@
 """Who gets in, through what; what the data folder shows; how the server and its worker begin and end."""
 
 import datetime as dt
-import http.client
-import os
 import re
 import signal
 import socket
 import stat
-import subprocess
-import sys
 import time
-from pathlib import Path
 from urllib.parse import urlencode
 
 import pytest
@@ -25,8 +20,6 @@ from workshop.pictures.tasks import take_up_pictures
 from workshop.private import keep_private
 from workshop.shop.clock import now_in, zone_of
 from workshop.shop.models import Shop
-
-
 
 # who gets in
 
@@ -169,7 +162,6 @@ def server(tmp_path):
     made = Server(tmp_path / "home")
     yield made
     made.end()
-
 
 
 @needs_proc
