@@ -74,7 +74,7 @@ def folded(clean: np.ndarray, rng: np.random.Generator) -> Degraded:
     shade = np.ones(clean.shape, np.float32)
     for axis, place, step in ((1, 0.47 * width, 0.12), (0, 0.52 * height, 0.08)):
         far = np.indices(clean.shape, np.float32)[axis] - place - 3 * soft_noise(clean.shape, 60, rng)
-        shade *= 1 - step / (1 + np.exp(-far / 3))
+        shade *= 1 - step / (1 + np.exp(np.clip(-far / 3, -50, 50)))
         wide = 0.0022 * max(width, height)
         shade *= 1 - 0.16 * np.exp(-((far / wide) ** 2)) + 0.05 * np.exp(-(((far + 2 * wide) / wide) ** 2))
     return Degraded(_grey(clean * shade * 0.97 + rng.normal(0, 3, clean.shape)), straight(clean.shape))

@@ -8,7 +8,7 @@ import shapely
 
 from ..findings import Finding
 from ..outline import arcs
-from . import labels, raster_source, tones
+from . import faint, labels, raster_source, tones
 from .finish import LAID_IN_MM, Intake, closed_gaps, end_findings, finish
 from .proposal import Proposal, ReadAs
 from .sheet import corners_of, straightened
@@ -54,18 +54,20 @@ def _looks_like_photo(grey: np.ndarray) -> bool:
     even = labels.evenly_lit(small)
     paper = float((even > 0.8 * np.percentile(even, 95)).mean())
     rough = float((cv2.absdiff(small, cv2.medianBlur(small, 5)) > 2).mean())
-    return paper < PHOTO_PAPER and rough > PHOTO_ROUGH
+    return paper < PHOTO_PAPER and rough > PHOTO_ROUGH and not labels.two_toned(even)
 
 
 def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:
     knobs = work.knobs
-    height, width = picture.grey.shape
     work.progress(0.1, "telling ink from paper")
-    ink = labels.ink_of(picture.grey, knobs.ink)
+    picture, ink, pencilled = _inked(picture, knobs.ink)
+    height, width = picture.grey.shape
     rows, columns = np.flatnonzero(ink.any(axis=1)), np.flatnonzero(ink.any(axis=0))
     box = (float(columns[-1] - columns[0] + 1), float(rows[-1] - rows[0] + 1))
     rough = work.size.mm_per_unit(box, (width, height), picture.pixel_mm)
-    gap_px = max(labels.GAP_MM / rough, labels.GAP_SHARE * max(box)) if knobs.gap_mm is None else knobs.gap_mm / rough
+    gap_px = max(labels.GAP_MM / rough, labels.GAP_SHARE * max(box)) * (faint.GAPS if pencilled else 1)
+    if knobs.gap_mm is not None:
+        gap_px = knobs.gap_mm / rough
     up_to = None if knobs.lines_up_to_mm is None else knobs.lines_up_to_mm / rough
     found = labels.label_regions(
         ink,
@@ -77,7 +79,11 @@ def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) 
     )
     work.progress(0.5, "following the borders")
     outlines, _ = arcs.outlines_of(
-        found.picture, found.count, rounds=2 * knobs.smooth, ridge=_ridge(picture.grey, found), ink_px=found.ink_px
+        found.picture,
+        found.count,
+        rounds=2 * knobs.smooth,
+        ridge=_ridge(picture.grey, ink, found.broad),
+        ink_px=found.ink_px,
     )
     left, top, right, bottom = shapely.total_bounds(np.array(outlines))
     scale = work.size.mm_per_unit((right - left, bottom - top), (width, height), picture.pixel_mm)
@@ -123,11 +129,27 @@ def _from_line_picture(picture: raster_source.Picture, work: Intake, kind: str) 
     )
 
 
-def _ridge(grey: np.ndarray, found: labels.Labels) -> np.ndarray:
-    """The picture whose dark lines borders follow: without its dark areas."""
-    if not found.broad.any():
+def _inked(picture: raster_source.Picture, darkness: int) -> tuple[raster_source.Picture, np.ndarray, bool]:
+    """The picture, smaller where its lines are faint; where it is inked; and whether it is so faintly, so that one
+    threshold for all of it makes crumbs of its lines."""
+    small, shrink = raster_source.reduced(picture.grey, faint.SIDE)
+    even = labels.evenly_lit(small)
+    if int(even.max()) - int(even.min()) >= labels.LEAST_CONTRAST and not labels.two_toned(even):
+        lines = faint.faint_lines(even) if faint.is_ragged(labels.ink_of(small, darkness)) else None
+        if lines is not None and lines.any():
+            rgb = None if picture.rgb is None else raster_source.reduced(picture.rgb, faint.SIDE)[0]
+            pixel_mm = None if picture.pixel_mm is None else picture.pixel_mm / shrink
+            return raster_source.Picture(small, rgb, pixel_mm), lines, True
+    return picture, labels.ink_of(picture.grey, darkness), False
+
+
+def _ridge(grey: np.ndarray, ink: np.ndarray, broad: np.ndarray) -> np.ndarray:
+    """The picture whose dark lines borders follow: where there are dark areas, the lines and what is beside them."""
+    if not broad.any():
         return grey
-    return np.where(cv2.dilate(found.broad.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0, np.uint8(255), grey)
+    lines = cv2.dilate((ink & ~broad).astype(np.uint8), np.ones((7, 7), np.uint8))
+    areas = cv2.dilate(broad.astype(np.uint8), np.ones((5, 5), np.uint8))
+    return np.where((lines > 0) & (areas == 0), grey, np.uint8(255))
 
 
 def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Proposal:

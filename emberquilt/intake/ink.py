@@ -145,7 +145,7 @@ def inside_one(
     if count == 1:
         return np.zeros_like(ink), []
     width = np.zeros(count, np.float32)
-    np.maximum.at(width, part[lone], 2 * half[lone])
+    np.maximum.at(width, part[lone], 2 * half[lone] - 1)
     length = stats[:, cv2.CC_STAT_AREA].astype(float)
     # where a line ends or turns its tip parts nothing either: a shape that hangs on lines is longer than wide
     many, shape = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8)

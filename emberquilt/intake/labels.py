@@ -14,6 +14,10 @@ from .proposal import Progress, no_progress
 SPECK_PX = 12
 """Paper regions smaller than this are scanning noise."""
 MOST_REGIONS = 15_000
+TWO_TONES, MOST_DARK = 0.93, 0.9
+"""Shares: of its variance that lies between dark and light in a picture of two tones, and of dark in one that can be
+read."""
+LEAST_CONTRAST = 40
 STOUT = 0.015
 """Dark shapes of which most are wider than this share of the drawing's size can be silhouettes."""
 MOST_DOTS = 50_000
@@ -52,13 +56,13 @@ def ink_of(grey: np.ndarray, darkness: int = 0) -> np.ndarray:
     """Where the picture is inked: Otsu's threshold after uneven light is taken out; `darkness` -10..10 takes less or
     more for ink. Raises `BadDrawing` for what is blank or mostly dark."""
     low, high = int(grey.min()), int(grey.max())
-    if high - low < 40:
+    if high - low < LEAST_CONTRAST:
         raise BadDrawing("This picture is blank: no dark line stands out from its paper.")
     even = evenly_lit(grey)
     level, _ = cv2.threshold(even, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
     ink = even <= np.clip(level + 6 * darkness, 1, 254)
     share = float(ink.mean())
-    if share > 0.6:
+    if share > (MOST_DARK if two_toned(even) else 0.6):
         raise BadDrawing(
             f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on "
             f"light paper, or read it as a photo."
@@ -66,6 +70,19 @@ def ink_of(grey: np.ndarray, darkness: int = 0) -> np.ndarray:
     if not ink.any():
         raise BadDrawing("No line is dark enough at this setting. Turn the ink darkness up.")
     return ink
+
+
+def two_toned(even: np.ndarray) -> bool:
+    """Whether dark and light explain nearly all there is in an evenly lit picture: the share of the variance that lies
+    between the two (Otsu, A threshold selection method from gray-level histograms, 1979)."""
+    count = cv2.calcHist([cv2.medianBlur(even, 3)], [0], None, [256], [0, 256]).ravel().astype(float)
+    level = np.arange(256)
+    share = np.cumsum(count) / count.sum()
+    mean = np.cumsum(count * level) / count.sum()
+    total = float((count * level**2).sum() / count.sum() - mean[-1] ** 2)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        between = (mean[-1] * share - mean) ** 2 / (share * (1 - share))
+    return float(np.nanmax(np.where(np.isfinite(between), between, 0))) > TWO_TONES * max(total, 1.0)
 
 
 def evenly_lit(grey: np.ndarray) -> np.ndarray:

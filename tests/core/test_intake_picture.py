@@ -178,7 +178,10 @@ BAD = {
     "truncated": (png(draw(grid(2, 2)))[:900], "damaged"),
     "tiny": (png(np.zeros((5, 5), np.uint8)), "too small"),
     "blank": (png(np.full((200, 200), 250, np.uint8)), "blank"),
-    "dark": (png(np.vstack([np.full((56, 280), 120, np.uint8), 255 - draw(grid(2, 2), ink=3)[56:]])), "dark"),
+    "dark": (
+        png(np.where(np.indices((300, 300))[0] < 80, 160 + NOISE[:300, :300] // 3, NOISE[:300, :300] // 3)),
+        "is dark",
+    ),
     "noise": (png(NOISE), "No closed region|photo|dark"),
     "only a name": (b"\x89PNG\r\n\x1a\n", "no picture"),
     "unclosed": (png(cv2.line(np.full((700, 700), 255, np.uint8), (50, 50), (650, 650), 0, 3)), "No closed region"),
