@@ -10,7 +10,7 @@ from . import __version__
 from .drawing.svg import coverage_svg
 from .errors import BadLength, EmberError
 from .intake.apart import propose_apart
-from .intake.knobs import KINDS, OUTSIDES, knobs_of, size_of
+from .intake.knobs import KINDS, OUTSIDES, UNITS, knobs_of, size_of
 from .intake.lettering import FONTS
 from .intake.proposal import Proposal
 
@@ -70,6 +70,7 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--smooth", help="smoothness, 0 to 10")
     parser.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
     parser.add_argument("--page", help="page of a PDF")
+    parser.add_argument("--unit", choices=list(UNITS), help="what one unit of a DXF measures, where it does not say")
     parser.add_argument("--lines-up-to", help="dark shapes up to this width are seams: 2mm; 0 keeps them as pieces")
     parser.add_argument(
         "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"

@@ -23,12 +23,15 @@ SIZES = {
     "dpi": "printed dots per inch",
     "percent": "percent of the drawing",
 }
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": MM_PER_INCH, "ft": 12 * MM_PER_INCH}
+"""Millimetres in the units a drawing can be in."""
 OUTSIDES = {"auto": "as it looks", "keep": "keep as a piece", "drop": "leave out"}
 CHOICES = {
     "kind": KINDS,
     "outside": OUTSIDES,
     "by": {"lightness": "by lightness", "colour": "by colour"},
     "letters": {"openings": "openings in a sheet", "letters": "separate letters"},
+    "unit": {"": "as it says itself", "mm": "millimetre", "cm": "centimetre", "m": "metre", "in": "inch", "ft": "foot"},
     "outline": {"rectangle": "rectangle", "oval": "oval", "arch": "arch"},
 }
 Point = tuple[float, float]
@@ -122,6 +125,8 @@ class Knobs:
     more: tuple[tuple[float, float, float, float], ...] = ()
     more_tones: int = 8
     page: int = 1
+    unit: str = ""
+    """What one unit of a drawing measures, of `UNITS`; empty is what it says itself."""
     lines_up_to_mm: float | None = None
     """Dark shapes up to this width are lines, shared by their neighbours; 0 keeps them all as pieces."""
     corners: tuple[Point, ...] = ()

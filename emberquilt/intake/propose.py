@@ -14,12 +14,12 @@ from .from_lines import from_lines
 from .from_pixels import from_pixels
 from .from_svg import from_svg
 from .from_words import from_nothing, from_text
-from .knobs import Knobs, Size, finished_width
+from .knobs import UNITS, Knobs, Size, finished_width
 from .pdf_source import read_pdf, render_page
 from .proposal import Progress, Proposal, no_progress
 from .sheet import straightened
 from .simpler import simpler
-from .svg_source import unpacked
+from .svg_source import LineSource, unpacked
 
 __all__ = ["finished_width", "propose", "recognise", "source_picture"]
 
@@ -74,10 +74,23 @@ def _from_file(data: bytes, work: Intake) -> Proposal:
     if kind == "svg":
         return from_svg(data, work)
     if kind == "dxf":
-        return from_lines(read_dxf(data), "DXF drawing", "drawn lines", work)
+        return from_lines(_in_a_unit(read_dxf(data), work), "DXF drawing", "drawn lines", work)
     if kind == "pdf":
         return _from_pdf(data, work)
     return from_pixels(raster_source.read_picture(data), work)
+
+
+def _in_a_unit(source: LineSource, work: Intake) -> LineSource:
+    """A drawing that does not say in what unit it is, in the one that was told; by percent it must be."""
+    if work.knobs.unit:
+        return replace(source, unit_mm=UNITS[work.knobs.unit])
+    if source.unit_mm is None and work.size.how == "percent":
+        _, _, width, height = source.page
+        raise BadDrawing(
+            f"This DXF is {width:g} by {height:g}, but does not say of what: choose the unit it is drawn in, "
+            "millimetres or inches, or tell the finished width."
+        )
+    return source
 
 
 def _from_pdf(data: bytes, work: Intake) -> Proposal:

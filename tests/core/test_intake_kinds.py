@@ -613,3 +613,41 @@ def test_the_demo_lantern_is_read_as_a_photo_unasked():
 
     data = (Path(workshop.__file__).parent / "compositions" / "demo" / "lantern.jpg").read_bytes()
     assert propose(data, Length(300)).kind.startswith("photo")
+
+
+# the unit of a drawing
+
+
+def board_dxf(unit: int | None) -> bytes:
+    """100 by 60 with a line across; the unit by its number in the format, 0 for none."""
+    document = ezdxf.new(units=unit or 0)
+    space = document.modelspace()
+    space.add_lwpolyline([(0, 0), (100, 0), (100, 60), (0, 60)], close=True)
+    space.add_line((0, 30), (100, 30))
+    stream = io.StringIO()
+    document.write(stream)
+    return stream.getvalue().encode()
+
+
+# 1 inches, 4 millimetres, 5 centimetres: the format's own numbers for units
+@pytest.mark.parametrize(("unit", "width"), [(1, 2540), (4, 100), (5, 1000)])
+def test_a_dxf_by_percent_has_the_size_that_it_says(unit, width):
+    found = propose(board_dxf(unit), Size("percent", 100.0))
+    assert (found.faces, found.width_mm) == (2, pytest.approx(width))
+
+
+def test_a_dxf_that_says_no_unit_asks_for_it():
+    with pytest.raises(BadDrawing, match=r"100 by 60, but does not say of what: choose the unit"):
+        propose(board_dxf(None), Size("percent", 100.0))
+    assert propose(board_dxf(None), Size("percent", 100.0), Knobs(unit="mm")).width_mm == pytest.approx(100)
+    assert propose(board_dxf(None), Size("percent", 50.0), Knobs(unit="in")).width_mm == pytest.approx(1270)
+    assert propose(board_dxf(None), Size("width", 300.0)).width_mm == pytest.approx(300)
+
+
+def test_the_command_takes_the_unit(tmp_path, capsys):
+    place = tmp_path / "board.dxf"
+    place.write_bytes(board_dxf(None))
+    assert main(["pieces", str(place), "--percent", "100"]) == 2
+    assert "choose the unit" in capsys.readouterr().err
+    assert main(["pieces", str(place), "--percent", "100", "--unit", "cm"]) == 0
+    assert json.loads(capsys.readouterr().out)["width_mm"] == pytest.approx(1000)

@@ -178,14 +178,18 @@ BAD = {
     "truncated": (png(draw(grid(2, 2)))[:900], "damaged"),
     "tiny": (png(np.zeros((5, 5), np.uint8)), "too small"),
     "blank": (png(np.full((200, 200), 250, np.uint8)), "blank"),
-    "dark": (
-        png(np.where(np.indices((300, 300))[0] < 80, 160 + NOISE[:300, :300] // 3, NOISE[:300, :300] // 3)),
-        "is dark",
-    ),
+    "dark": (png(np.vstack([160 + NOISE[:80] // 3, NOISE[80:] // 3])), "dark"),
     "noise": (png(NOISE), "No closed region|photo|dark"),
     "only a name": (b"\x89PNG\r\n\x1a\n", "no picture"),
     "unclosed": (png(cv2.line(np.full((700, 700), 255, np.uint8), (50, 50), (650, 650), 0, 3)), "No closed region"),
 }
+
+
+def test_what_is_nearly_all_dark_is_refused():
+    night = np.full((600, 600), 20, np.uint8)
+    night[::16] = 255
+    with pytest.raises(BadDrawing, match="94% of this picture is dark"):
+        ink_of(night)
 
 
 @pytest.mark.parametrize("name", BAD)

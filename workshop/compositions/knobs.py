@@ -20,6 +20,7 @@ WORDS = {
     "outside": "Paper round it",
     "lines_up_to_mm": "Lines up to",
     "page": "Page",
+    "unit": "A unit in it is",
     "font": "Letters in",
     "letters": "Cut as",
     "spacing": "Apart, % of their height",
@@ -30,13 +31,13 @@ WORDS = {
 }
 OFFERED = {
     "picture": ("kind",),
-    "line": ("gap_mm", "smooth", "ink", "outside", "smallest_mm"),
+    "line": ("lines_up_to_mm", "gap_mm", "smooth", "ink", "outside", "smallest_mm"),
     "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
     "svg": ("kind",),
     "painted": ("lines_up_to_mm", "outside", "smallest_mm"),
     "lines": ("lines_up_to_mm", "gap_mm", "outside", "smallest_mm"),
     "pdf": ("page",),
-    "dxf": (),
+    "dxf": ("unit",),
     "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"),
     "blank": ("outline", "across"),
 }
@@ -59,7 +60,9 @@ def knob_context(row: Draft, practice: Practice) -> dict:
     sort = sort_of(row)
     told = (row.result or {}).get("kind", "")
     photo = "photo" in told or row.knobs.get("kind") == "photo"
-    read_as = "photo" if photo else "line" if "picture" in told else "painted" if told == "painted SVG" else "lines"
+    read_as = "painted" if told == "painted SVG" else "lines"
+    if photo or sort == "picture":
+        read_as = "photo" if photo else "line"
     found_up_to = (row.result or {}).get("lines_up_to_mm")
     names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED[read_as])
     fields = [
