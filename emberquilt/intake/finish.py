@@ -178,7 +178,7 @@ def _merged(places, work: Intake) -> Finding:
         "pattern",
         f"{len(places)} piece{'' if len(places) == 1 else 's'} narrower than {work.say(work.knobs.smallest_mm)} "
         f"{'was' if len(places) == 1 else 'were'} joined to a neighbour.",
-        "You asked for no piece smaller than that.",
+        "That is the smallest piece asked for.",
         point_mm=(round(places[0][0], 2), round(places[0][1], 2)),
         amount=len(places),
         limit=work.knobs.smallest_mm,

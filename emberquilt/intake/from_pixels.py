@@ -172,4 +172,30 @@ def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Propo
     words = kind or f"photo in {found.tones} tones"
     read_as = ReadAs("photo", f"{found.tones} tones, told apart by {knobs.by}")
     box = (0.0, 0.0, width * scale, height * scale)
-    return finish(placed, words, box, [], work, (), colours, traces, read_as=read_as)
+    traces += [("inlay", x * pixel_mm, y * pixel_mm) for x, y, _ in found.spots]
+    findings = _spot_findings(found.spots, pixel_mm, smallest_mm, width * scale, work)
+    work = replace(work, knobs=replace(knobs, smallest_mm=smallest_mm))
+    return finish(placed, words, box, findings, work, (), colours, traces, read_as=read_as)
+
+
+def _spot_findings(spots, pixel_mm: float, smallest_mm: float, width_mm: float, work: Intake) -> list[Finding]:
+    """Small areas that stood out and are too small at this size: how large the work must be for them, or an inlay."""
+    if not spots:
+        return []
+    x, y, _ = spots[0]
+    least = min(a for _, _, a in spots) * pixel_mm
+    count = f"{len(spots)} small spots stand" if len(spots) > 1 else "One small spot stands"
+    return [
+        Finding(
+            "small-spot",
+            "pattern",
+            f"{count} out here, down to {work.say(least)} across, and went into what is round: eyes, mouths and "
+            f"catch-lights do. Make the work about {work.say(width_mm * smallest_mm / least)} wide, lay them in with "
+            "dowels or burn them.",
+            f"No piece is narrower than {work.say(smallest_mm)}.",
+            point_mm=(round(x * pixel_mm, 2), round(y * pixel_mm, 2)),
+            amount=len(spots),
+            limit=round(smallest_mm, 2),
+            unit="mm",
+        )
+    ]

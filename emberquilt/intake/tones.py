@@ -13,6 +13,7 @@ from skimage import measure
 
 from ..errors import BadDrawing
 from .proposal import Progress, no_progress
+from .widths import Wide, widened
 
 MOST_SIDE = 2400
 """A photo is reduced to this many pixels along its longer side: more than a saw can follow."""
@@ -20,6 +21,11 @@ SAMPLE = 20_000
 SAME_DE = 4.0
 """Tones of a place that gets more of them, closer than this to a common one, are that one (Euclidean in CIELAB)."""
 MOST_REGIONS = 12_000
+ROOM = 1.04
+"""Borders lose so much of a region's width when they are smoothed."""
+SPOT_DE, SPOT_ROUND, SPOT_SHARE, MOST_SPOTS = 30.0, 0.45, 0.25, 12
+"""A small area that differs so much from where it went (Euclidean in CIELAB), fills so much of the circle round it and
+is at least this share as wide as asked is one that the eye looks for."""
 
 
 @dataclass(frozen=True)
@@ -31,6 +37,8 @@ class ToneLabels:
     colours: dict[int, str]
     tones: int
     merged: list[tuple[float, float]]
+    spots: list[tuple[float, float, float]]
+    """Small areas that stood out and are lost: x, y and about their width, in pixels."""
 
 
 def tone_labels(
@@ -59,6 +67,7 @@ def tone_labels(
     label, count = measure.label(tone, connectivity=1, background=-1, return_num=True)
     own = np.zeros(count + 1, np.int32)
     own[label.ravel()] = tone.ravel()
+    first = label
     label, merged, many = _without_small(label.astype(np.int32), count, own, centres, max(smallest_px, 2.0))
     if many > MOST_REGIONS:
         raise BadDrawing(f"This photo falls into {many:,} pieces. Take fewer tones, or make the smallest piece larger.")
@@ -66,9 +75,14 @@ def tone_labels(
     lut = np.zeros(count + 1, np.int32)
     lut[kept] = np.arange(1, len(kept) + 1)
     label = lut[label]
+    progress(0.55, "widening what is too thin to saw")
+    of_tone = np.r_[0, own[kept]]
+    wide = widened(label, smallest_px * ROOM, centres[of_tone])
     mean = _tone_colours(rgb, tone, len(centres))
-    colours = {i: mean[own[key]] for i, key in enumerate(kept.tolist(), 1)}
-    return ToneLabels(label, len(kept), colours, len(set(colours.values())), merged)
+    colours = {i: mean[of_tone[old]] for i, old in enumerate(wide.home.tolist()) if i}
+    merged += [(x, y) for _, x, y, _, _ in wide.lost]
+    spots = _spots(first, own, wide, of_tone, centres, smallest_px)
+    return ToneLabels(wide.label, wide.count, colours, len(set(colours.values())), merged, spots)
 
 
 def _toned(lab: np.ndarray, mask: np.ndarray | None, tones: int, by: str) -> tuple[np.ndarray, np.ndarray]:
@@ -167,6 +181,25 @@ def _without_small(label: np.ndarray, count: int, own: np.ndarray, centres: np.n
     while (home[home] != home).any():
         home = home[home]
     return home[label].astype(np.int32), _middles(label, taken), count - len(taken)
+
+
+def _spots(first, own, wide: Wide, of_tone, centres, smallest_px: float) -> list[tuple[float, float, float]]:
+    """Small compact areas that contrast with all round them and went into it: eyes, mouths, catch-lights."""
+    now = of_tone[wide.home][wide.label]
+    found = []
+    for region in measure.regionprops(first):
+        across = region.equivalent_diameter_area
+        if not SPOT_SHARE * smallest_px <= across <= 1.6 * smallest_px:
+            continue
+        longest = max(region.bbox[2] - region.bbox[0], region.bbox[3] - region.bbox[1])
+        if (across / longest) ** 2 < SPOT_ROUND:
+            continue
+        rows, columns = region.coords.T
+        there = np.bincount(now[rows, columns]).argmax()
+        apart = float(np.linalg.norm(centres[own[region.label]] - centres[there]))
+        if apart >= SPOT_DE:
+            found.append((apart * across, (float(columns.mean()) + 0.5, float(rows.mean()) + 0.5, float(across))))
+    return [spot for _, spot in sorted(found, reverse=True)[:MOST_SPOTS]]
 
 
 def _middles(label: np.ndarray, wanted: list[int]) -> list[tuple[float, float]]:

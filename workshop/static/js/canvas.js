@@ -307,9 +307,10 @@ export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
   ctx.restore();
 }
 
-// What was bridged (square), merged (circle) or lost (ember circle) in a brought drawing.
+// What was bridged (square), merged (circle), lost, or too small for all but an inlay (ember circles) in a drawing.
 const round = (ctx, x, y, r) => ctx.arc(x, y, r, 0, 7);
-const TRACES = { bridged: (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r), merged: round, lost: round };
+const square = (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r);
+const TRACES = { bridged: square, merged: round, lost: round, inlay: round };
 
 // How seams read: width, dash and colour, so that colour never speaks alone.
 const SEAMS = {
@@ -387,7 +388,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
       ctx.fillStyle = m.kind === "bridged" ? EMBER : SHEET;
       ctx.fill();
       ctx.lineWidth = 2 / s;
-      ctx.strokeStyle = m.kind === "lost" ? EMBER : INK;
+      ctx.strokeStyle = m.kind === "lost" || m.kind === "inlay" ? EMBER : INK;
       ctx.stroke();
     }
     if (m.kind === "start") drawStart(ctx, m, s);
