@@ -44,6 +44,16 @@ def from_text(data: bytes, font: bytes, work: Intake) -> Proposal:
         findings.append(
             Finding("no-letter", "pattern", f"This font has no {named}; left out.", "A font holds only some letters.")
         )
+    if set_words.lent:
+        named = ", ".join(f"“{c}”" for c in set_words.lent[:8])
+        findings.append(
+            Finding(
+                "lent-letter",
+                "pattern",
+                f"This font has no {named}; set in {lettering.FONTS[lettering.OTHERWISE][0].split(',')[0]}.",
+                "A font holds only some letters.",
+            )
+        )
     kind = "letters" if knobs.letters == "letters" else "lettering in a sheet"
     box = (0.0, 0.0, (right - left) * scale, (bottom - top) * scale)
     return finish(

@@ -2,6 +2,7 @@
 
 import io
 import math
+import unicodedata
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -18,13 +19,17 @@ from ..outline.plates import plate_round
 from .painted import region_of
 
 FONTS = {
-    "alegreya-sans": ("Alegreya Sans, heavy", "alegreya-sans-latin-800-normal.woff"),
-    "hepta-slab": ("Hepta Slab, heavy", "hepta-slab-latin-800-normal.woff"),
-    "allerta-stencil": ("Allerta Stencil: no letter loses its centre", "allerta-stencil-latin-400-normal.woff"),
-    "abril-fatface": ("Abril Fatface, thick and thin", "abril-fatface-latin-400-normal.woff"),
-    "lobster": ("Lobster, joined script", "lobster-latin-400-normal.woff"),
-    "fredoka": ("Fredoka, round", "fredoka-latin-700-normal.woff"),
+    "alegreya-sans": ("Alegreya Sans, heavy: Latin, Greek, Cyrillic", ("latin", "latin-ext", "greek", "cyrillic"), 800),
+    "hepta-slab": ("Hepta Slab, heavy", ("latin", "latin-ext"), 800),
+    "saira-stencil-one": ("Saira Stencil One: bridges wide enough to saw", ("latin", "latin-ext"), 400),
+    "allerta-stencil": ("Allerta Stencil: no letter loses its centre", ("latin",), 400),
+    "abril-fatface": ("Abril Fatface, thick and thin", ("latin", "latin-ext"), 400),
+    "lobster": ("Lobster, joined script, also Cyrillic", ("latin", "latin-ext", "cyrillic"), 400),
+    "fredoka": ("Fredoka, round", ("latin", "latin-ext"), 700),
 }
+"""Shipped fonts: what they are, the alphabets they hold, and their weight."""
+OTHERWISE = "alegreya-sans"
+"""Letters that a font has not are set in this one."""
 MOST_LETTERS, MOST_LINES = 120, 8
 MOST_FONT_BYTES = 20_000_000
 STEPS = 16
@@ -37,6 +42,8 @@ class Lettering:
 
     letters: list[shapely.Geometry]
     missing: tuple[str, ...]
+    lent: tuple[str, ...] = ()
+    """Letters that the font has not, set in another."""
 
 
 def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_deg: float = 0.0) -> Lettering:
@@ -47,12 +54,15 @@ def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_de
         raise BadDrawing("Type the words first.")
     if len(lines) > MOST_LINES or sum(map(len, lines)) > MOST_LETTERS:
         raise BadDrawing(f"Up to {MOST_LETTERS} letters in {MOST_LINES} lines can be set at a time.")
-    face = open_font(font)
+    own, others = _faces(font)
     letters: list[shapely.Geometry] = []
     missing: list[str] = []
+    lent: list[str] = []
     for row, line in enumerate(lines):
-        shapes, lost = _line(face, line, spacing_percent / 100)
+        # a letter made of one and a mark is set as one where a font has it so
+        shapes, lost, borrowed = _set(own, others, unicodedata.normalize("NFC", line), spacing_percent / 100)
         missing += lost
+        lent += borrowed
         if not shapes:
             continue
         left, _, right, _ = shapely.total_bounds(np.array(shapes))
@@ -62,7 +72,7 @@ def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_de
         letters += [translate(s, 0, row * LINE_EM) for s in centred]
     if not letters:
         raise BadDrawing("This font has none of these letters. Choose another.")
-    return Lettering(_apart(letters), tuple(dict.fromkeys(missing)))
+    return Lettering(_apart(letters), tuple(dict.fromkeys(missing)), tuple(dict.fromkeys(lent)))
 
 
 def open_font(font: bytes | str) -> TTFont:
@@ -84,9 +94,32 @@ def open_font(font: bytes | str) -> TTFont:
 
 
 @cache
-def _shipped(name: str) -> TTFont:
-    data = (files("emberquilt") / "data" / "fonts" / FONTS[name][1]).read_bytes()
-    return TTFont(io.BytesIO(data))
+def _shipped(name: str, alphabet: str = "latin") -> TTFont:
+    file = f"{name}-{alphabet}-{FONTS[name][2]}-normal.woff"
+    return TTFont(io.BytesIO((files("emberquilt") / "data" / "fonts" / file).read_bytes()))
+
+
+def _faces(font: bytes | str) -> tuple[list[TTFont], list[TTFont]]:
+    """The faces of a font, one for each alphabet, and those that lend what these have not."""
+    own = [open_font(font)]
+    if isinstance(font, str):
+        own += [_shipped(font, alphabet) for alphabet in FONTS[font][1][1:]]
+    others = [] if font == OTHERWISE else [_shipped(OTHERWISE, alphabet) for alphabet in FONTS[OTHERWISE][1]]
+    return own, others
+
+
+def _runs(faces: list[TTFont], line: str) -> list[tuple[TTFont, str]]:
+    """A line in runs that one face can set; what none has stays with the face before it."""
+    runs: list[tuple[TTFont, str]] = []
+    for letter in line:
+        now = runs[-1][0] if runs else faces[0]
+        keeps = letter.isspace() or unicodedata.combining(letter) or ord(letter) in now.getBestCmap()
+        face = now if keeps else next((f for f in faces if ord(letter) in f.getBestCmap()), now)
+        if runs and face is now:
+            runs[-1] = (face, runs[-1][1] + letter)
+        else:
+            runs.append((face, letter))
+    return runs
 
 
 def _plain(face: TTFont) -> bytes:
@@ -98,8 +131,25 @@ def _plain(face: TTFont) -> bytes:
     return buffer.getvalue()
 
 
-def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[shapely.Geometry], list[str]]:
-    """Letters of one line side by side, in ems, baseline at 0."""
+def _set(
+    own: list[TTFont], others: list[TTFont], line: str, spacing_em: float
+) -> tuple[list[shapely.Geometry], list[str], list[str]]:
+    """Letters of one line side by side, in ems, baseline at 0; those that no face has, and those that were lent."""
+    shapes: list[shapely.Geometry] = []
+    missing: list[str] = []
+    lent: list[str] = []
+    x = 0.0
+    for face, run in _runs([*own, *others], line):
+        made, lost, wide = _line(face, run, spacing_em)
+        shapes += [translate(shape, x) for shape in made]
+        missing += lost
+        lent += [] if face in own else [letter for letter in run if not letter.isspace()]
+        x += wide
+    return shapes, missing, lent
+
+
+def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[shapely.Geometry], list[str], float]:
+    """Letters of one run side by side, in ems, baseline at 0; those it has not; and how far it goes."""
     try:
         shaper = uharfbuzz.Font(uharfbuzz.Face(_plain(face)))
         buffer = uharfbuzz.Buffer()
@@ -119,7 +169,7 @@ def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[shapely.Geom
             x += place.x_advance + spacing_em * em
     except Exception as problem:
         raise BadDrawing("This font is damaged: its letters cannot be drawn.") from problem
-    return shapes, missing
+    return shapes, missing, x / em
 
 
 def glyph_region(glyphs, name: str) -> shapely.Geometry:

@@ -651,3 +651,44 @@ def test_the_command_takes_the_unit(tmp_path, capsys):
     assert "choose the unit" in capsys.readouterr().err
     assert main(["pieces", str(place), "--percent", "100", "--unit", "cm"]) == 0
     assert json.loads(capsys.readouterr().out)["width_mm"] == pytest.approx(1000)
+
+
+# alphabets
+
+
+@pytest.mark.parametrize(
+    ("words", "font", "lent"),
+    [
+        ("ŻÓŁĆ", "alegreya-sans", ()),
+        ("ŻÓŁĆ", "saira-stencil-one", ()),
+        ("ŻÓŁĆ", "lobster", ()),
+        ("ΦΑΡΟΣ", "alegreya-sans", ()),
+        ("МАЯК", "alegreya-sans", ()),
+        ("маяк", "lobster", ()),
+        ("МАЯК Ż", "hepta-slab", ("М", "А", "Я", "К")),
+        ("Ż", "allerta-stencil", ("Ż",)),
+    ],
+)
+def test_letters_of_other_alphabets_are_set(words, font, lent):
+    made = lettering.set_text(words, font)
+    assert made.missing == ()
+    assert made.lent == lent
+    # what belongs to one letter may be in two parts, as a dot over it is
+    assert len(made.letters) >= (1 if font == "lobster" else len(words.replace(" ", "")))
+
+
+def test_a_letter_and_its_mark_are_set_as_one():
+    assert lettering.set_text("Z\u0307", "alegreya-sans") == lettering.set_text("Ż", "alegreya-sans")
+
+
+def test_letters_lent_by_another_font_are_told():
+    found = propose("LAMPA Ж".encode(), Size("width", 300.0), Knobs(kind="text", font="fredoka"))
+    assert [f.sentence for f in found.findings if f.code == "lent-letter"] == [
+        "This font has no “Ж”; set in Alegreya Sans."
+    ]
+
+
+def test_no_letter_of_a_stencil_has_a_centre_that_falls_out():
+    for name in ("saira-stencil-one", "allerta-stencil"):
+        letters = lettering.set_text("ABDOPQR\nabdegopq\n0689", name).letters
+        assert not any(p.interiors for p in letters), name

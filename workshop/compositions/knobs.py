@@ -103,7 +103,7 @@ def _usual(name: str, practice: Practice):
 
 def _choices(name: str, sort: str) -> dict[str, str] | None:
     if name == "font":
-        return {code: words for code, (words, _) in FONTS.items()}
+        return {code: words for code, (words, *_) in FONTS.items()}
     if name == "kind":
         offered = ("auto", "line", "photo") if sort == "picture" else ("auto", "line", "painted", "photo")
         return {code: KINDS[code] for code in offered}
