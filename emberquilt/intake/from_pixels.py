@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import shapely
 
+from ..errors import BadDrawing
 from ..findings import Finding
 from ..outline import arcs
 from . import faint, labels, raster_source, tones
@@ -18,6 +19,8 @@ PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
 DARK, LIGHT = 70, 150
 MOSTLY, TWO_TONES = 0.6, 0.93
 """Shares: of dark in a drawing that is light on dark, and of dark and light together."""
+COLOURED = 0.2
+"""A picture of which more than this share is neither grey nor white is coloured."""
 SMALLEST_PHOTO_MM = 8.0
 """Diameter of the smallest region a photo is parted into unless said otherwise: what fingers can hold, a little
 under."""
@@ -37,8 +40,20 @@ def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") ->
             picture, as_photo = flat, False
         else:
             corners = ()
-    make = from_photo if as_photo else _from_line_picture
-    return replace(make(picture, work, kind), corners=corners)
+    try:
+        make = from_photo if as_photo else _from_line_picture
+        return replace(make(picture, work, kind), corners=corners)
+    except BadDrawing:
+        # what is coloured all over and shows no lines is told by its colours
+        if as_photo or knobs.kind != "auto" or picture.rgb is None or not _is_coloured(picture.rgb):
+            raise
+        work = replace(work, knobs=replace(knobs, by="colour"))
+        return replace(from_photo(picture, work, kind), corners=corners)
+
+
+def _is_coloured(rgb: np.ndarray) -> bool:
+    small, _ = raster_source.reduced(rgb, 600)
+    return float((np.ptp(cv2.medianBlur(small, 5), axis=2) >= labels.TINT).mean()) > COLOURED
 
 
 def _light_on_dark(grey: np.ndarray) -> bool:

@@ -100,3 +100,13 @@ def test_an_eye_that_is_lost_is_told_with_the_size_it_needs():
     wide = int(re.search(r"about (\d+)", told.sentence)[1])
     assert 470 <= wide <= 540
     assert ("inlay", pytest.approx(100 / 1.5, abs=1), pytest.approx(100, abs=1)) in found.traces
+
+
+def test_a_coloured_picture_without_lines_is_told_by_its_colours():
+    plate = np.full((400, 600, 3), (150, 60, 40), np.uint8)
+    cv2.circle(plate, (200, 200), 120, (60, 110, 50), -1)
+    cv2.circle(plate, (450, 200), 90, (70, 70, 160), -1)
+    data = cv2.imencode(".png", plate)[1].tobytes()
+    found = propose(data, Size("width", 300.0))
+    assert (found.faces, found.read_as.kind) == (3, "photo")
+    assert sorted(found.coverage.area_mm2.values())[:2] == pytest.approx([np.pi * 45**2, np.pi * 60**2], rel=0.03)
