@@ -47,7 +47,7 @@ def from_pixels(picture: raster_source.Picture, work: Intake, kind: str = "") ->
         # what is coloured all over and shows no lines is told by its colours
         if as_photo or knobs.kind != "auto" or picture.rgb is None or not _is_coloured(picture.rgb):
             raise
-        work = replace(work, knobs=replace(knobs, by="colour"))
+        work = replace(work, knobs=replace(knobs, by=knobs.by or "colour"))
         return replace(from_photo(picture, work, kind), corners=corners)
 
 
@@ -174,9 +174,9 @@ def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Propo
     scale = work.size.mm_per_unit((width, height), (width, height), picture.pixel_mm)
     rgb, shrink = raster_source.reduced(rgb, tones.MOST_SIDE)
     pixel_mm = scale / shrink
-    smallest_mm = knobs.smallest_mm or SMALLEST_PHOTO_MM
+    smallest_mm, by = knobs.smallest_mm or SMALLEST_PHOTO_MM, knobs.by or "lightness"
     found = tones.tone_labels(
-        rgb, knobs.tones, knobs.by, smallest_mm / pixel_mm, knobs.smooth, knobs.more, knobs.more_tones, work.progress
+        rgb, knobs.tones, by, smallest_mm / pixel_mm, knobs.smooth, knobs.more, knobs.more_tones, work.progress
     )
     work.progress(0.65, "following the borders")
     outlines, _ = arcs.outlines_of(found.picture, found.count, rounds=2 + 2 * knobs.smooth)
@@ -185,7 +185,7 @@ def from_photo(picture: raster_source.Picture, work: Intake, kind: str) -> Propo
     traces = [("merged", x * pixel_mm, y * pixel_mm) for x, y in found.merged]
     work.progress(0.85, "checking the pieces")
     words = kind or f"photo in {found.tones} tones"
-    read_as = ReadAs("photo", f"{found.tones} tones, told apart by {knobs.by}")
+    read_as = ReadAs("photo", f"{found.tones} tones, told apart by {by}")
     box = (0.0, 0.0, width * scale, height * scale)
     traces += [("inlay", x * pixel_mm, y * pixel_mm) for x, y, _ in found.spots]
     findings = _spot_findings(found.spots, pixel_mm, smallest_mm, width * scale, work)

@@ -29,7 +29,7 @@ OUTSIDES = {"auto": "as it looks", "keep": "keep as a piece", "drop": "leave out
 CHOICES = {
     "kind": KINDS,
     "outside": OUTSIDES,
-    "by": {"lightness": "by lightness", "colour": "by colour"},
+    "by": {"": "as it looks", "lightness": "by lightness", "colour": "by colour"},
     "letters": {"openings": "openings in a sheet", "letters": "separate letters"},
     "unit": {"": "as it says itself", "mm": "millimetre", "cm": "centimetre", "m": "metre", "in": "inch", "ft": "foot"},
     "outline": {"rectangle": "rectangle", "oval": "oval", "arch": "arch"},
@@ -121,7 +121,8 @@ class Knobs:
     smooth: int = 4
     ink: int = 0
     tones: int = 6
-    by: str = "lightness"
+    by: str = ""
+    """What tells tones apart; empty is lightness, and colour where a picture has nothing else."""
     more: tuple[tuple[float, float, float, float], ...] = ()
     more_tones: int = 8
     page: int = 1

@@ -13,7 +13,7 @@ from skimage import measure
 
 from ..errors import BadDrawing
 from .proposal import Progress, no_progress
-from .widths import Wide, widened
+from .widths import Wide, middles_of, widened
 
 MOST_SIDE = 2400
 """A photo is reduced to this many pixels along its longer side: more than a saw can follow."""
@@ -80,7 +80,7 @@ def tone_labels(
     wide = widened(label, smallest_px * ROOM, centres[of_tone])
     mean = _tone_colours(rgb, tone, len(centres))
     colours = {i: mean[of_tone[old]] for i, old in enumerate(wide.home.tolist()) if i}
-    merged += [(x, y) for _, x, y, _, _ in wide.lost]
+    merged += wide.lost
     spots = _spots(first, own, wide, of_tone, centres, smallest_px)
     return ToneLabels(wide.label, wide.count, colours, len(set(colours.values())), merged, spots)
 
@@ -180,7 +180,7 @@ def _without_small(label: np.ndarray, count: int, own: np.ndarray, centres: np.n
     # regions taken late may point at ones taken earlier: follow to the end
     while (home[home] != home).any():
         home = home[home]
-    return home[label].astype(np.int32), _middles(label, taken), count - len(taken)
+    return home[label].astype(np.int32), middles_of(label, taken), count - len(taken)
 
 
 def _spots(first, own, wide: Wide, of_tone, centres, smallest_px: float) -> list[tuple[float, float, float]]:
@@ -200,14 +200,6 @@ def _spots(first, own, wide: Wide, of_tone, centres, smallest_px: float) -> list
         if apart >= SPOT_DE:
             found.append((apart * across, (float(columns.mean()) + 0.5, float(rows.mean()) + 0.5, float(across))))
     return [spot for _, spot in sorted(found, reverse=True)[:MOST_SPOTS]]
-
-
-def _middles(label: np.ndarray, wanted: list[int]) -> list[tuple[float, float]]:
-    """Centres of gravity of some regions, x and y in pixels."""
-    flat = label.ravel()
-    count = np.bincount(flat)
-    rows, columns = (np.bincount(flat, weights=at.ravel()) for at in np.indices(label.shape, np.float32))
-    return [(float(columns[i] / count[i]) + 0.5, float(rows[i] / count[i]) + 0.5) for i in wanted]
 
 
 def _tone_colours(rgb: np.ndarray, tone: np.ndarray, tones: int) -> list[str]:

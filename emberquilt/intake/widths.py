@@ -19,14 +19,13 @@ times the width asked; what is longer runs past many regions and is shared by th
 
 @dataclass(frozen=True)
 class Wide:
-    """`label` int32 from 1, connected regions none of which is narrower; `count` of them; `home` by new label the old
-    one it was; `lost`: old regions of which nothing is left, with their x, y and area in pixels and the new label
-    there."""
+    """`label` int32 from 1, connected regions, each somewhere as wide as asked; `count` of them; `home` by new label
+    the old one it was; `lost`: the middles, x and y in pixels, of old regions of which nothing is left."""
 
     label: np.ndarray
     count: int
     home: np.ndarray
-    lost: list[tuple[int, float, float, float, int]]
+    lost: list[tuple[float, float]]
 
 
 def widened(label: np.ndarray, width_px: float, colours: np.ndarray) -> Wide:
@@ -131,15 +130,17 @@ def _joined(label: np.ndarray, width_px: float, colours: np.ndarray) -> np.ndarr
     return label
 
 
-def _lost(before: np.ndarray, now: np.ndarray, home: np.ndarray) -> list[tuple[int, float, float, float, int]]:
+def _lost(before: np.ndarray, now: np.ndarray, home: np.ndarray) -> list[tuple[float, float]]:
     flat = before.ravel()
     area = np.bincount(flat)
     left = np.bincount(flat[home[now.ravel()] == flat], minlength=len(area))
     gone = np.flatnonzero((area > 0) & (left < 0.1 * area))
-    rows, columns = (np.bincount(flat, weights=at.ravel()) for at in np.indices(before.shape, np.float32))
-    told = []
-    for old in gone.tolist():
-        x, y = float(columns[old] / area[old]), float(rows[old] / area[old])
-        there = int(np.bincount(now[before == old]).argmax())
-        told.append((old, x + 0.5, y + 0.5, float(area[old]), there))
-    return told
+    return middles_of(before, gone.tolist())
+
+
+def middles_of(label: np.ndarray, wanted: list[int]) -> list[tuple[float, float]]:
+    """Centres of gravity of some regions, x and y in pixels."""
+    flat = label.ravel()
+    count = np.bincount(flat)
+    rows, columns = (np.bincount(flat, weights=at.ravel()) for at in np.indices(label.shape, np.float32))
+    return [(float(columns[i] / count[i]) + 0.5, float(rows[i] / count[i]) + 0.5) for i in wanted]

@@ -49,8 +49,7 @@ def test_what_is_too_thin_joins_the_nearest_colour():
     made = widened(label, 30.0, np.array([[0, 0, 0], [50, 0, 0], [85, 0, 0], [90, 0, 0]], float))
     assert made.count == 2
     assert made.label[46, 46] == made.label[90, 90]
-    ((old, x, y, area, there),) = made.lost
-    assert (old, area, there) == (2, 144, made.label[46, 46])
+    ((x, y),) = made.lost
     assert (x, y) == pytest.approx((50, 46))
 
 
@@ -102,11 +101,15 @@ def test_an_eye_that_is_lost_is_told_with_the_size_it_needs():
     assert ("inlay", pytest.approx(100 / 1.5, abs=1), pytest.approx(100, abs=1)) in found.traces
 
 
+def plate() -> bytes:
+    """Two discs on a ground, three colours about as light, no lines."""
+    picture = np.full((400, 600, 3), (150, 60, 40), np.uint8)
+    cv2.circle(picture, (200, 200), 120, (60, 110, 50), -1)
+    cv2.circle(picture, (450, 200), 90, (70, 70, 160), -1)
+    return cv2.imencode(".png", picture)[1].tobytes()
+
+
 def test_a_coloured_picture_without_lines_is_told_by_its_colours():
-    plate = np.full((400, 600, 3), (150, 60, 40), np.uint8)
-    cv2.circle(plate, (200, 200), 120, (60, 110, 50), -1)
-    cv2.circle(plate, (450, 200), 90, (70, 70, 160), -1)
-    data = cv2.imencode(".png", plate)[1].tobytes()
-    found = propose(data, Size("width", 300.0))
+    found = propose(plate(), Size("width", 300.0))
     assert (found.faces, found.read_as.kind) == (3, "photo")
     assert sorted(found.coverage.area_mm2.values())[:2] == pytest.approx([np.pi * 45**2, np.pi * 60**2], rel=0.03)

@@ -5,7 +5,7 @@ from django.utils import timezone
 
 from emberquilt.formats.project import write_project
 from emberquilt.intake.knobs import Knobs
-from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_leaving
+from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_intake_widths, test_leaving
 from tests.web.conftest import said, upload
 from workshop import progress
 from workshop.compositions import actions, tasks
@@ -195,3 +195,23 @@ def test_two_tabs_accept_only_once(person, koi_svg):
     with pytest.raises(actions.Stale, match="another window"):
         actions.accept_draft(second, "x", practice_of(person))
     assert Composition.objects.count() == 1
+
+
+def test_the_unit_of_a_drawing_is_asked_for_on_its_page(client, person):
+    bring(client, test_intake_kinds.board_dxf(None), "board.dxf")
+    draft = Draft.objects.get()
+    assert 'name="unit"' in client.get(f"/draft/{draft.uid}/").content.decode()
+    client.post(f"/draft/{draft.uid}/again/", {"how": "percent", "size": "100"})
+    assert "choose the unit" in client.get(f"/draft/{draft.uid}/").content.decode()
+    client.post(f"/draft/{draft.uid}/again/", {"how": "percent", "size": "100", "unit": "cm"})
+    draft.refresh_from_db()
+    assert draft.result["width_mm"] == pytest.approx(1000)
+
+
+def test_a_coloured_picture_is_told_by_its_colours_until_the_person_says_otherwise(client, person):
+    bring(client, test_intake_widths.plate(), "plate.png")
+    draft = Draft.objects.get()
+    assert draft.result["read_as"][1].endswith("told apart by colour")
+    client.post(f"/draft/{draft.uid}/again/", {"how": "width", "size": "18 in", "by": "lightness"})
+    draft.refresh_from_db()
+    assert draft.result["read_as"][1].endswith("told apart by lightness")

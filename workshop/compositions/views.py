@@ -19,7 +19,7 @@ from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
 from emberquilt.intake.judged import said
-from emberquilt.intake.knobs import KINDS, LIMITS, knobs_of, size_of
+from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, knobs_of, size_of
 from emberquilt.intake.lettering import open_font
 from emberquilt.intake.propose import recognise, source_picture
 from emberquilt.intake.simpler import FEWEST, simpler
@@ -146,20 +146,7 @@ def bring(request):
     return redirect("draft", draft.uid)
 
 
-KNOBS = (
-    "how",
-    "size",
-    "points",
-    "kind",
-    "outside",
-    "by",
-    "letters",
-    "outline",
-    "font",
-    "corners",
-    "more",
-    *LIMITS,
-)
+KNOBS = ("how", "size", "points", "font", "corners", "more", *CHOICES, *LIMITS)
 
 
 def _typed(values) -> dict[str, str]:
@@ -195,7 +182,10 @@ def draft(request, uid):
             "found": len(proposal.coverage) - len(proposal.openings),
             "most": len(whole.coverage),
             "fewest": FEWEST if len(whole.coverage) > FEWEST and not whole.openings else 0,
-            "done": Counter(what for what, *_ in proposal.traces).items(),
+            "done": [
+                (what, count, TRACE_WORDS.get(what, what))
+                for what, count in Counter(what for what, *_ in proposal.traces).items()
+            ],
             "said": said(proposal, context["practice"]),
             "read_as": KINDS[proposal.read_as.kind],
         }
@@ -246,6 +236,8 @@ def draft_other(request, uid, number):
 
 
 MOST_TRACES = 2000
+TRACE_WORDS = {"inlay": "too small but for an inlay"}
+"""What was done to a drawing, where its code is no word for reading."""
 
 
 def _proposed(colour: str, number: int) -> Dress:
