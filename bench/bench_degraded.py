@@ -11,7 +11,8 @@ import pytest
 
 from bench.bench_clip_art import CLIP_ART, chosen
 from bench.conftest import tell
-from bench.degraded import KINDS, Agreement, agreement, gapped
+from bench.degraded import KINDS, Agreement, agreement, gapped, screened
+from bench.judge import judge_painted
 from emberquilt.errors import EmberError
 from emberquilt.intake.knobs import Size
 from emberquilt.intake.propose import propose
@@ -70,6 +71,33 @@ def told(kind: str, items: list, target: str) -> None:
         f"{found / max(regions, 1):.1%}, false {false / max(pieces, 1):.1%}",
         f"target {target}; {each}",
     )
+
+
+def as_picture(item) -> bool | None:
+    """Whether a painted drawing is as wanted when it is brought as a picture, clean or as JPEG with noise."""
+    path, worn, seed = item
+    size = str(round(1.5e6**0.5))
+    command = ["rsvg-convert", "-w", size, "-h", size, "--keep-aspect-ratio", "--background-color", "#ffffff"]
+    done = subprocess.run([*command, str(path)], capture_output=True, check=True)
+    bgr = cv2.imdecode(np.frombuffer(done.stdout, np.uint8), cv2.IMREAD_COLOR)
+    if worn:
+        bgr = screened(bgr, np.random.default_rng(seed)).picture
+    try:
+        found = propose(cv2.imencode(".png", bgr)[1].tobytes(), Size("width", 300.0))
+    except EmberError:
+        return None
+    return judge_painted(path.read_bytes(), found).good
+
+
+@pytest.mark.skipif(not CLIP_ART.exists() or not shutil.which("rsvg-convert"), reason="needs openclipart-svg, rsvg")
+@pytest.mark.parametrize("worn", [False, True])
+def test_painted_drawings_as_pictures(worn):
+    items = [(path, worn, n) for n, (path, kind) in enumerate(chosen()) if kind == "painted"]
+    with ProcessPoolExecutor(2) as pool:
+        results = list(pool.map(as_picture, items))
+    good, refused = sum(bool(r) for r in results), sum(r is None for r in results)
+    words = "as JPEG 60 with noise" if worn else "as clean pictures"
+    tell(f"painted drawings {words} at 1.5 MP", f"{good} of {len(results)}, {refused} refused")
 
 
 @pytest.mark.parametrize("kind", KINDS)

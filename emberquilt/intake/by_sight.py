@@ -13,8 +13,8 @@ from . import seen
 from .finish import Drawn, Intake, finished
 from .from_lines import line_faces
 from .from_painted import painted_faces
-from .from_pixels import SMALLEST_PHOTO_MM, from_photo
-from .from_seen import CLEAR, SIDE, Looked, agreement, colours_under, seen_proposal
+from .from_photo import SMALLEST_PHOTO_MM, from_photo
+from .from_seen import CLEAR, SIDE, Looked, agreement, as_painted, colours_under, seen_proposal
 from .painted import PaintedSource
 from .proposal import Proposal, ReadAs
 from .raster_source import picture_of
@@ -24,8 +24,6 @@ from .svg_source import LineSource
 
 FIRST_SIDE = 800
 """Whether a drawing's own lines say what it shows is seen at this size."""
-COLOURED = 0.02
-"""A drawing whose figure is neither ink nor paper on this share is painted."""
 
 
 @dataclass(frozen=True)
@@ -47,9 +45,9 @@ def by_sight(render: Callable[[int], Rendering], source: ByNumbers, work: Intake
     if kind == "photo":
         rendering = render(SIDE)
         flat = picture_of(on_white(rendering.rgba), rendering.unit * rendering.unit_mm)
-        return replace(from_photo(flat, work, ""), left_out=source.left_out)
+        return replace(from_photo(flat, work), left_out=source.left_out)
     looked = Looked(render(FIRST_SIDE), work)
-    painting = kind == "painted" or (kind == "auto" and looked.coloured >= COLOURED)
+    painting = kind == "painted" or (kind == "auto" and looked.is_coloured)
     as_kind = _as_painted if painting else _as_ink
     found, proposal = as_kind(source, looked, True)
     if proposal is None:
@@ -64,11 +62,7 @@ def _as_painted(source: ByNumbers, looked: Looked, by_its_own: bool) -> tuple[se
     """`by_its_own` lines or not at all, else by what is seen."""
     found = looked.seen(looked.work.knobs.lines_up_to_mm)
     up_to_mm = found.ink.up_to * looked.pixel_mm
-    tones = len({tuple(c) for c in (found.colours[1:] // 8).astype(int).tolist()})
-    why = f"{tones} colour{'' if tones == 1 else 's'}"
-    if up_to_mm:
-        why += f"; its dark outlines up to {looked.work.say(up_to_mm)} are seams"
-    read_as, words = ReadAs("painted", why), f"painted {source.name}"
+    read_as, words = as_painted(found, looked), f"painted {source.name}"
     paints = source.paints
     drawn = None
     if paints is not None and by_its_own:

@@ -208,6 +208,16 @@ def end_findings(ends: list[tuple[float, float]], say: Say) -> list[Finding]:
     ]
 
 
+def told_ends(
+    ends: list[tuple[float, float]], bridged: list[tuple[float, float]], gap_mm: float, say: Say
+) -> tuple[list[Finding], list[tuple[str, float, float]]]:
+    """Findings and traces of line ends that stay loose, and of those that were drawn on to another line."""
+    findings = end_findings(ends, say)
+    if bridged:
+        findings.append(closed_gaps(bridged, gap_mm))
+    return findings, [("bridged", *p) for p in bridged] + [("lost", *p) for p in ends]
+
+
 def closed_gaps(places: list[tuple[float, float]], limit_mm: float) -> Finding:
     return Finding(
         "closed-gap",

@@ -7,7 +7,7 @@ import shapely
 from ..errors import BadDrawing
 from ..outline import arcs
 from . import labels, seen
-from .finish import LAID_IN_MM, Intake, closed_gaps, end_findings, finish
+from .finish import LAID_IN_MM, Intake, finish, told_ends
 from .ink import border_of
 from .proposal import Proposal, ReadAs
 from .rendering import PAPER, SEEN_ALPHA, Rendering, on_white
@@ -18,6 +18,10 @@ MOST_PIECES = 15_000
 INKED = 0.005
 """Outlines that lie in the ink may take up this share: places where lines run together."""
 OUT_PX = 4
+COLOURED = 0.02
+"""A drawing whose figure is neither ink nor paper on this share is painted."""
+NOISE_PX = 40
+"""Regions smaller than this for each grey level of noise may be noise."""
 CLEAR = 0.99
 """Share of the sheet on which lines drawn by numbers and what is seen must agree to be taken for each other."""
 
@@ -27,7 +31,8 @@ class Looked:
 
     def __init__(self, rendering: Rendering, work: Intake):
         self.rendering, self.work = rendering, work
-        self.regions = seen.regions_of(rendering.rgba, rendering.shapes)
+        link, noise_px = seen.LINK + round(rendering.noise / 2), round(NOISE_PX * rendering.noise)
+        self.regions = seen.regions_of(rendering.rgba, rendering.shapes, link, noise_px)
         work.progress(0.35, "telling lines from areas")
         self.ground = np.zeros(self.regions.count + 1, bool)
         if work.knobs.outside != "keep":
@@ -44,9 +49,9 @@ class Looked:
         )
 
     @property
-    def coloured(self) -> float:
-        """The share of the figure that is neither ink nor paper."""
-        return seen.coloured_share(self.regions, self.ground)
+    def is_coloured(self) -> bool:
+        """Whether more of the figure than a trace is neither ink nor paper."""
+        return seen.coloured_share(self.regions, self.ground) >= COLOURED
 
     def seen(self, up_to_mm: float | None, bridged: bool = False) -> seen.Seen:
         """Pieces with lines up to a width in mm, None as it looks. Raises `BadDrawing` for none, or too many."""
@@ -66,6 +71,15 @@ class Looked:
         if not found.count:
             raise BadDrawing("No region of this drawing shows. It may be white on white.")
         return found
+
+
+def as_painted(found: seen.Seen, looked: Looked) -> ReadAs:
+    """Why a drawing is read by its colours."""
+    tones = len({tuple(c) for c in (found.colours[1:] // 8).astype(int).tolist()})
+    why = f"{tones} colour{'' if tones == 1 else 's'}"
+    if found.ink.up_to:
+        why += f"; its dark outlines up to {looked.work.say(found.ink.up_to * looked.pixel_mm)} are seams"
+    return ReadAs("painted", why)
 
 
 def page_px(rendering: Rendering) -> tuple[float, float]:
@@ -95,11 +109,9 @@ def seen_proposal(
     work.progress(0.85, "checking the pieces")
     x, y = rendering.left / rendering.unit + left, rendering.top / rendering.unit + top
     box = (-x * scale, -y * scale, page[0] * scale, page[1] * scale)
-    findings = end_findings([tuple(p) for p in mm(found.ends).tolist()], work.say)
-    joins = [tuple(p) for p in mm(found.bridged).tolist()]
-    if joins:
-        findings.append(closed_gaps(joins, (labels.GAP_MM if work.knobs.gap_mm is None else work.knobs.gap_mm)))
-    traces = [("bridged", *p) for p in joins] + [("lost", *p) for p in mm(found.ends).tolist()]
+    ends, joins = ([(x, y) for x, y in mm(points).tolist()] for points in (found.ends, found.bridged))
+    gap_mm = labels.GAP_MM if work.knobs.gap_mm is None else work.knobs.gap_mm
+    findings, traces = told_ends(ends, joins, gap_mm, work.say)
     return finish(
         placed,
         words,

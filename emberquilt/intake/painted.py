@@ -76,7 +76,7 @@ def _stroke(element, lines, up_to: float, gradients, opacity: float, clip) -> li
     width = float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
     if alpha <= UNSEEN or width <= 0:
         return []
-    if width <= up_to and alpha > SEAM_ALPHA and is_dark(np.array([colour]))[0]:
+    if width <= up_to and alpha > SEAM_ALPHA and is_dark(np.array([[colour]], np.uint8))[0, 0]:
         return [
             Paint(
                 _clipped(shapely.multilinestrings([shapely.linestrings(x) for x in lines]), clip), colour, alpha, True

@@ -13,7 +13,7 @@ from .from_seen import Looked
 from .ink import border_of
 from .proposal import Other
 from .raster_source import reduced
-from .rendering import lab_of, on_white
+from .rendering import lab_of
 
 SMALL_SIDE = 240
 TONES_SIDE = 700
@@ -79,13 +79,15 @@ def of_tones(rgb: np.ndarray, smallest_px: float) -> Reading:
 
 def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tuple[Other, ...]:
     """The ways beside `kind`: with the dark outlines as pieces, as lines alone, as areas alone, by tones."""
-    rgb = on_white(looked.rendering.rgba)
+    rgb = looked.rendering.looks
     ways = []
     if up_to:
         ways.append(("painted", "dark outlines as pieces", {"kind": "painted", "lines_up_to_mm": "0"}, "parts"))
+    if kind == "photo":
+        ways.append(("painted", "areas of one colour", {"kind": "painted"}, "seen"))
     if kind == "painted":
         ways.append(("line", "lines alone, no colours", {"kind": "line"}, "line"))
-    elif not up_to:
+    elif kind == "line" and not up_to:
         ways.append(("line", "its outlines as lines", {"kind": "line"}, "line"))
     if kind == "painted":
         ways.append(("photo", "by tones, as a photo", {"kind": "photo", "lines_up_to_mm": ""}, "tones"))
@@ -96,7 +98,7 @@ def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tu
                 reading = of_tones(rgb, smallest_mm / looked.pixel_mm)
             else:
                 found = looked.seen(0.0 if how == "parts" else None, bridged=how == "line")
-                reading = of_seen(found, rgb, coloured=how == "parts")
+                reading = of_seen(found, rgb, coloured=how != "line")
         except EmberError:
             continue
         made.append(Other(name, words, reading.count, reading.likeness, tuple(knobs.items()), reading.picture()))

@@ -58,6 +58,15 @@ class Rendering:
     None where there is no gradient."""
     unit_mm: float = MM_PER_INCH / DPI
     """What a page unit measures by the file's own account."""
+    noise: float = 0.0
+    """Of the picture it was made of, in grey levels; 0 where there is none."""
+    soft: np.ndarray | None = None
+    """That picture, uint8 RGB, with its soft edges."""
+
+    @property
+    def looks(self) -> np.ndarray:
+        """What a reading should look like, uint8 RGB."""
+        return on_white(self.rgba) if self.soft is None else self.soft
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,8 @@ LINK = 3
 """Neighbouring pixels whose channels differ by no more than this are of one region: the steps of a gradient."""
 WEAK_DE = 4.0
 """Regions whose border is weaker than this in the mean (Euclidean in CIELAB) are one."""
+SMALL_DE = 16.0
+"""As weak may the border be of a region that may be noise."""
 MOST_MERGED = 200_000
 DARK = ((50.0, 15.0), (40.0, 30.0), (27.0, 48.0))
 """What is darker than the first of a pair (CIELAB lightness) and less coloured than the second (chroma) is dark."""
@@ -41,13 +43,14 @@ class Regions:
     rgb: np.ndarray
 
 
-def regions_of(rgba: np.ndarray, shapes: np.ndarray | None = None) -> Regions:
+def regions_of(rgba: np.ndarray, shapes: np.ndarray | None = None, link: int = LINK, noise_px: int = 0) -> Regions:
     """Connected areas without an edge inside. `rgba` uint8 without soft edges; `shapes` the same size, where other
-    colours are other shapes: their borders count where the eye sees them."""
+    colours are other shapes: their borders count where the eye sees them. What is smaller than `noise_px` must stand
+    out more."""
     rgba = np.where(rgba[..., 3:] > SEEN_ALPHA, rgba, 0)
     rgb = on_white(rgba)
-    picture = _linked(rgba, shapes)
-    picture, count = _renumbered(_merged(picture, rgba, lab_of(rgb)))
+    picture = _linked(rgba, shapes, link)
+    picture, count = _renumbered(_merged(picture, rgba, lab_of(rgb), noise_px))
     flat = picture.ravel()
     many = np.maximum(np.bincount(flat, minlength=count + 1), 1)
     painted = np.bincount(flat, (rgba[..., 3] > SEEN_ALPHA).ravel(), count + 1) / many > 0.5
@@ -55,10 +58,10 @@ def regions_of(rgba: np.ndarray, shapes: np.ndarray | None = None) -> Regions:
     return Regions(picture, count, painted, colours, rgb)
 
 
-def _linked(rgba: np.ndarray, shapes: np.ndarray | None) -> np.ndarray:
+def _linked(rgba: np.ndarray, shapes: np.ndarray | None, link: int) -> np.ndarray:
     """Labels from 0 of pixels that are linked step by step."""
-    across = _one_step(rgba[:, 1:], rgba[:, :-1])
-    down = _one_step(rgba[1:], rgba[:-1])
+    across = _one_step(rgba[:, 1:], rgba[:, :-1], link)
+    down = _one_step(rgba[1:], rgba[:-1], link)
     if shapes is not None:
         across &= (shapes[:, 1:] == shapes[:, :-1]).all(axis=2)
         down &= (shapes[1:] == shapes[:-1]).all(axis=2)
@@ -75,10 +78,10 @@ def _linked(rgba: np.ndarray, shapes: np.ndarray | None) -> np.ndarray:
     return home[run].astype(np.int32)
 
 
-def _one_step(a: np.ndarray, b: np.ndarray) -> np.ndarray:
-    """Whether two pixels differ by no more than `LINK` in each channel."""
+def _one_step(a: np.ndarray, b: np.ndarray, link: int) -> np.ndarray:
+    """Whether two pixels differ by no more than this in each channel."""
     apart = cv2.split(cv2.absdiff(np.ascontiguousarray(a), np.ascontiguousarray(b)))
-    return cv2.max(cv2.max(apart[0], apart[1]), cv2.max(apart[2], apart[3])) <= LINK
+    return cv2.max(cv2.max(apart[0], apart[1]), cv2.max(apart[2], apart[3])) <= link
 
 
 def _borders(label: np.ndarray, lab: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -104,7 +107,7 @@ def _borders(label: np.ndarray, lab: np.ndarray) -> tuple[np.ndarray, np.ndarray
     )
 
 
-def _merged(label: np.ndarray, rgba: np.ndarray, lab: np.ndarray) -> np.ndarray:
+def _merged(label: np.ndarray, rgba: np.ndarray, lab: np.ndarray, noise_px: int) -> np.ndarray:
     """Regions parted by a weak border, made one, the weakest first; what is painted never with what is not."""
     pairs, length, step = _borders(label, lab)
     count = int(label.max()) + 1
@@ -112,11 +115,17 @@ def _merged(label: np.ndarray, rgba: np.ndarray, lab: np.ndarray) -> np.ndarray:
         return label
     painted = np.zeros(count, bool)
     painted[label.ravel()] = (rgba[..., 3] > SEEN_ALPHA).ravel()
+    area = np.bincount(label.ravel(), minlength=count).tolist()
     border: list[dict[int, list[float]]] = [{} for _ in range(count)]
     for (a, b), n, s in zip(pairs.tolist(), length.tolist(), step.tolist(), strict=True):
         if painted[a] == painted[b]:
             border[a][b] = border[b][a] = [n, s]
-    waiting = [(s / n, a, b) for a in range(count) for b, (n, s) in border[a].items() if a < b and s < WEAK_DE * n]
+
+    def is_weak(a: int, b: int) -> bool:
+        n, s = border[a][b]
+        return s < (SMALL_DE if min(area[a], area[b]) < noise_px else WEAK_DE) * n
+
+    waiting = [(s / n, a, b) for a in range(count) for b, (n, s) in border[a].items() if a < b and is_weak(a, b)]
     heapq.heapify(waiting)
     home = np.arange(count)
     while waiting:
@@ -126,10 +135,13 @@ def _merged(label: np.ndarray, rgba: np.ndarray, lab: np.ndarray) -> np.ndarray:
             continue
         if len(border[a]) < len(border[b]):
             a, b = b, a
+        if min(area[a], area[b]) >= noise_px and not weight < WEAK_DE:
+            continue  # it has grown since
         home[b] = a
+        area[a] += area[b]
         for c in _taken_in(border, a, b):
             n, s = border[a][c]
-            if s < WEAK_DE * n:
+            if is_weak(a, c):
                 heapq.heappush(waiting, (s / n, min(a, c), max(a, c)))
     while (home[home] != home).any():
         home = home[home]
@@ -161,16 +173,16 @@ def _renumbered(label: np.ndarray) -> tuple[np.ndarray, int]:
 
 def dark_regions(regions: Regions) -> np.ndarray:
     """By label, whether a region is dark enough to be ink."""
-    dark = regions.painted & is_dark(regions.colours)
+    dark = regions.painted & is_dark(regions.colours[None].astype(np.uint8))[0]
     dark[0] = False
     return dark
 
 
-def is_dark(colours: np.ndarray) -> np.ndarray:
-    """Whether colours, 0..255 of shape (n, 3), are those of ink."""
-    lab = lab_of(colours[None].astype(np.uint8))[0]
-    chroma = np.hypot(lab[:, 1], lab[:, 2])
-    return np.any([(lab[:, 0] < light) & (chroma < colour) for light, colour in DARK], axis=0)
+def is_dark(rgb: np.ndarray) -> np.ndarray:
+    """Whether colours, uint8 of shape (rows, columns, 3), are those of ink."""
+    lab = lab_of(rgb)
+    chroma = np.hypot(lab[..., 1], lab[..., 2])
+    return np.any([(lab[..., 0] < light) & (chroma < colour) for light, colour in DARK], axis=0)
 
 
 @dataclass(frozen=True)

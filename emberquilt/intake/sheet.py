@@ -16,6 +16,7 @@ SOLID = 0.93
 """A sheet fills its four corners' outline to this share."""
 CONTRAST = 22.0
 """Grey levels by which paper is brighter than the desk beside it, at least."""
+MOST_RIM = 0.6
 USUAL_FOCUS = 0.8
 """Focal length of a telephone's camera in parts of the picture's longer side: common practice, no source."""
 FOCUS_SPREAD = 0.25
@@ -49,7 +50,7 @@ def corners_of(rgb: np.ndarray) -> tuple[Corner, ...]:
     area = cv2.contourArea(four.astype(np.float32))
     if not LEAST_SHARE <= area / (width * height) <= MOST_SHARE or cv2.contourArea(outline) < SOLID * area:
         return ()
-    if not _stands_out(pale, four):
+    if not _stands_out(pale, four) or _on_paper(pale, four):
         return ()
     exact = _on_edges(soft.astype(np.float32), four)
     return tuple((float(x / width), float(y / height)) for x, y in _from_upper_left(exact + 0.5))
@@ -64,6 +65,14 @@ def _four_sides(outline: np.ndarray) -> np.ndarray | None:
         if len(corners) == 4:
             return corners.reshape(4, 2).astype(float)
     return None
+
+
+def _on_paper(pale: np.ndarray, four: np.ndarray) -> bool:
+    """Whether most of the picture's rim is as bright as the sheet: then it is drawn on paper, not laid on a desk."""
+    within = np.zeros(pale.shape, np.uint8)
+    cv2.fillConvexPoly(within, four.round().astype(np.int32), 1)
+    rim = np.concatenate([pale[0], pale[-1], pale[:, 0], pale[:, -1]])
+    return bool((rim >= np.median(pale[within > 0]) - CONTRAST / 2).mean() > MOST_RIM)
 
 
 def _stands_out(pale: np.ndarray, four: np.ndarray) -> bool:

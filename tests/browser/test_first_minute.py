@@ -3,10 +3,12 @@
 import gzip
 
 import cv2
+import numpy as np
 import pytest
 from PIL import Image
 
 from tests.browser.hands import accepted, bring
+from tests.core.test_intake_coloured import painted, screened
 from tests.core.test_intake_kinds import lines, pdf
 from tests.core.test_intake_seen import OUTLINED, coloured
 from tests.core.test_intake_sheet import VIEWS, on_a_desk, seen_by_a_camera
@@ -42,6 +44,19 @@ def test_it_says_how_it_read_and_another_way_is_a_click_away(desk, tmp_path):
     page.locator("#k-lines_up_to_mm").fill("9 mm")
     page.locator("#k-lines_up_to_mm").dispatch_event("change")
     page.wait_for_function("() => document.querySelector('.found')?.innerText === '4'")
+
+
+def test_a_scan_of_a_painted_drawing_can_be_read_by_its_lines_alone(desk, tmp_path):
+    rgb, _, chosen = painted(truth(20, 11), True)
+    place = tmp_path / "quilt.jpg"
+    cv2.imwrite(str(place), screened(rgb, np.random.default_rng(1))[..., ::-1])
+    bring(desk, place, "240 mm")
+    page = desk.page
+    assert "painted shapes" in page.locator(".read-as").inner_text()
+    assert int(page.locator(".found").inner_text()) == len(chosen)
+    page.locator(".other", has_text="lines alone").click()
+    page.wait_for_function("() => document.querySelector('.read-as')?.innerText.includes('lines to saw')")
+    assert page.locator("#k-kind").input_value() == "line"
 
 
 def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):

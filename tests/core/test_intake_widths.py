@@ -111,5 +111,5 @@ def plate() -> bytes:
 
 def test_a_coloured_picture_without_lines_is_told_by_its_colours():
     found = propose(plate(), Size("width", 300.0))
-    assert (found.faces, found.read_as.kind) == (3, "photo")
+    assert (found.faces, found.read_as.kind) == (3, "painted")
     assert sorted(found.coverage.area_mm2.values())[:2] == pytest.approx([np.pi * 45**2, np.pi * 60**2], rel=0.03)

@@ -31,11 +31,12 @@ WORDS = {
 }
 OFFERED = {
     "picture": ("kind",),
-    "line": ("lines_up_to_mm", "gap_mm", "smooth", "ink", "outside", "smallest_mm"),
+    "line picture": ("lines_up_to_mm", "gap_mm", "smooth", "ink", "outside", "smallest_mm"),
+    "painted picture": ("lines_up_to_mm", "gap_mm", "smooth", "outside", "smallest_mm"),
     "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
     "svg": ("kind",),
     "painted": ("lines_up_to_mm", "outside", "smallest_mm"),
-    "lines": ("lines_up_to_mm", "gap_mm", "outside", "smallest_mm"),
+    "line": ("lines_up_to_mm", "gap_mm", "outside", "smallest_mm"),
     "pdf": ("page",),
     "dxf": ("unit",),
     "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"),
@@ -58,19 +59,17 @@ def sort_of(row: Draft) -> str:
 def knob_context(row: Draft, practice: Practice) -> dict:
     """The fields of the form beside the picture, and the tools that mark places on it."""
     sort = sort_of(row)
-    told = (row.result or {}).get("kind", "")
-    photo = "photo" in told or row.knobs.get("kind") == "photo"
-    read_as = "painted" if told == "painted SVG" else "lines"
-    if photo or sort == "picture":
-        read_as = "photo" if photo else "line"
+    told, *_ = (row.result or {}).get("read_as") or [row.knobs.get("kind") or "line"]
+    photo = told == "photo"
+    read_as = told if photo or sort != "picture" else f"{told} picture"
     found_up_to = (row.result or {}).get("lines_up_to_mm")
-    names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED[read_as])
+    names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED.get(read_as, ()))
     fields = [
         {
             "name": name,
             "words": WORDS[name],
             "value": row.knobs.get(name, _usual(name, practice)),
-            "choices": _choices(name, sort),
+            "choices": _choices(name),
             "limits": LIMITS.get(name),
             "range": name in RANGES,
             "placeholder": practice.offered(found_up_to)
@@ -101,12 +100,11 @@ def _usual(name: str, practice: Practice):
     return practice.offered(value) if value else ""
 
 
-def _choices(name: str, sort: str) -> dict[str, str] | None:
+def _choices(name: str) -> dict[str, str] | None:
     if name == "font":
         return {code: words for code, (words, *_) in FONTS.items()}
     if name == "kind":
-        offered = ("auto", "line", "photo") if sort == "picture" else ("auto", "line", "painted", "photo")
-        return {code: KINDS[code] for code in offered}
+        return {code: KINDS[code] for code in ("auto", "line", "painted", "photo")}
     return CHOICES.get(name)
 
 
