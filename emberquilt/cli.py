@@ -4,15 +4,18 @@ import argparse
 import datetime as dt
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 from . import __version__
 from .drawing.svg import coverage_svg
 from .errors import BadLength, EmberError
 from .intake.apart import propose_apart
+from .intake.by_hand import by_hand, strokes_of
 from .intake.knobs import KINDS, OUTSIDES, UNITS, knobs_of, size_of
 from .intake.lettering import FONTS
 from .intake.proposal import Proposal
+from .intake.simpler import simpler
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
 
@@ -71,6 +74,7 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--ink", help="darkness that counts as ink, -10 to 10")
     parser.add_argument("--page", help="page of a PDF")
     parser.add_argument("--unit", choices=list(UNITS), help="what one unit of a DXF measures, where it does not say")
+    parser.add_argument("--by-hand", type=Path, help="a JSON file of strokes made on what is found (see formats.md)")
     parser.add_argument("--lines-up-to", help="dark shapes up to this width are seams: 2mm; 0 keeps them as pieces")
     parser.add_argument(
         "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
@@ -94,7 +98,13 @@ def _proposed(options) -> Proposal:
         font = Path(options.font).read_bytes()
         typed.pop("font")
     size = size_of({"how": how, "size": getattr(options, how)}, "mm")
-    return propose_apart(options.drawing.read_bytes(), size, knobs_of(typed, "mm"), font=font, at_once=True)
+    knobs = knobs_of(typed, "mm")
+    data = options.drawing.read_bytes()
+    if not options.by_hand:
+        return propose_apart(data, size, knobs, font=font, at_once=True)
+    strokes = strokes_of(options.by_hand.read_text(encoding="utf-8", errors="replace"))
+    found = propose_apart(data, size, replace(knobs, simplify=0), font=font, at_once=True)
+    return simpler(by_hand(found, strokes), knobs.simplify)
 
 
 def _pieces(options) -> None:
@@ -147,7 +157,8 @@ def proposal_json(proposal: Proposal) -> dict:
         "others": [
             {"kind": o.kind, "words": o.words, "pieces": o.pieces, "likeness": o.likeness} for o in proposal.others
         ],
-        "lines": [[list(point) for point in line] for line in proposal.lines],
+        "lines": [[list(point) for point in detail.line] for detail in proposal.lines],
+        "lines_how": [detail.how for detail in proposal.lines],
         "lines_up_to_mm": proposal.lines_up_to_mm,
         "corners": [list(corner) for corner in proposal.corners],
     }

@@ -31,6 +31,7 @@ urlpatterns = [
     path("draft/<uuid:uid>/other/<int:number>/", compositions.draft_other, name="draft-other"),
     path("draft/<uuid:uid>/again/", compositions.draft_again, name="draft-again"),
     path("draft/<uuid:uid>/stop/", compositions.draft_stop, name="draft-stop"),
+    path("draft/<uuid:uid>/by-hand/", compositions.draft_by_hand, name="draft-by-hand"),
     path("draft/<uuid:uid>/accept/", compositions.draft_accept, name="draft-accept"),
     path("draft/<uuid:uid>/discard/", compositions.draft_discard, name="draft-discard"),
     path("picture/<uuid:uid>/small", stations.small, name="small"),

@@ -9,6 +9,7 @@ from ..work.parts import Job, Part
 from ..work.steps import Step, groups
 
 VERBS = {"saw": "Saw", "shape": "Shape", "glue": "Glue"}
+LEAST_DETAIL_MM = 1.0
 SAW_CAUTION = "Eye protection, hearing, dust mask. Fingers beside the blade, never in its line. Unplug to change it."
 
 
@@ -102,6 +103,8 @@ def _sawing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
     place = job.composition.placements.get(group[0])
     if place:
         lines.append(f"From board {place.board}{_where(job, group[0])}, the arrow along its grain")
+    if sawn := _details(job, part, ("sawn",)):
+        lines.append(f"{sawn} to saw into it without freeing anything: back out as you came")
     caution = f"{SAW_CAUTION} {_dust(job, part)}".strip()
     return lines, minutes / job.composition.practice.estimate_ratio, caution
 
@@ -134,7 +137,19 @@ def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: 
         lines.insert(
             0, f"Shim of {practice.say(shim)} under it, {practice.say(practice.shim_inset_mm)} in from the edge"
         )
+    for how, words in (("burnt", "burn"), ("painted", "paint")):
+        if drawn := _details(job, part, (how,)):
+            lines.append(f"{drawn} to {words} on it, once it is sanded")
     return lines, minutes, f"{step.caution} {_dust(job, part)}".strip()
+
+
+def _details(job: Job, part: Part, hows: tuple[str, ...]) -> str:
+    """How many lines that part nothing lie on a piece; empty for none, and for parts that are not seen."""
+    if not part.id.piece:
+        return ""
+    lines = [d.geometry for d in job.composition.decisions.pattern.details if d.how in hows]
+    count = sum(line.intersection(part.outline).length > LEAST_DETAIL_MM for line in lines)
+    return "" if not count else "One line" if count == 1 else f"{count} lines"
 
 
 def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: float, _saw, glue: GluePlan):

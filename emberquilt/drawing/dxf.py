@@ -20,8 +20,8 @@ DECIMALS = 3
 
 def pattern_dxf(job: Job) -> bytes:
     """All parts of one copy as closed polylines, outlines and openings alike, y upwards as is usual there; each layer
-    of the work is a layer with its numbers beside it, backers, shims and spacers have one each, and so have the
-    registration marks."""
+    of the work is a layer with its numbers beside it; backers, shims and spacers, lines that part nothing and the
+    registration marks have layers of their own."""
     composition = job.composition
     document = ezdxf.new("R2010", setup=False, units=units.MM)
     space = document.modelspace()
@@ -39,6 +39,11 @@ def pattern_dxf(job: Job) -> bytes:
         for shape in shapes_of(layer.without_openings.coverage):
             _outline(space, layer.coverage.by_key[shape.key], high, name)
             _number(space, shape, str(layer.by_key[shape.key].number), high, f"{name}_NUMBERS")
+    for how in sorted({detail.how for detail in composition.decisions.pattern.details}):
+        document.layers.add(f"DETAILS_{how.upper()}", color=9)
+    for detail in composition.decisions.pattern.details:
+        points = [(x, round(high - y, DECIMALS)) for x, y in detail.line]
+        space.add_lwpolyline(points, dxfattribs={"layer": f"DETAILS_{detail.how.upper()}"})
     document.layers.add("REGISTRATION", color=7)
     for (x0, y0), (x1, y1) in registration_lines(composition):
         space.add_line((x0, high - y0), (x1, high - y1), dxfattribs={"layer": "REGISTRATION"})

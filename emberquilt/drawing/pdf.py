@@ -4,6 +4,7 @@ import io
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -18,7 +19,7 @@ from ..work.composition import Layer, Piece
 from ..work.parts import Job
 from ..work.scene import Shape, shapes_of, wood_mark
 from .registration import registration_lines
-from .svg import arrow_place, label_size_mm
+from .svg import DASHES, arrow_place, label_size_mm
 
 POINTS_PER_MM = 72 / MM_PER_INCH
 OVERLAP_MM = 10.0
@@ -222,6 +223,13 @@ def _tile(
             letter = "ABCD"[copies[piece.key] - 1] if piece.key in copies else ""
             _piece_words(canvas, shape, piece, wood_mark(composition, piece), dx, dy, letter)
             canvas.setStrokeColor(RED)
+    if own.layer is not None:
+        canvas.setStrokeColor(INK)
+        for detail in composition.decisions.pattern.details:
+            canvas.setDash([float(mm) * POINTS_PER_MM for mm in DASHES[detail.how].split()])
+            for (x0, y0), (x1, y1) in pairwise(detail.line):
+                _line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
+        canvas.setDash()
     if len(composition.layers) > 1:
         canvas.setStrokeColor(INK)
         for (x0, y0), (x1, y1) in registration_lines(composition):

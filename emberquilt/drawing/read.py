@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from ..findings import Finding
 from ..layers.stacked import scene_in
+from ..outline.paths import path_of
 from ..plan import Plan
 from ..work.register import READINGS
 from ..work.scene import Mark, Scene
@@ -31,7 +32,8 @@ def read(plan: Plan, station: str, show: str, findings: Iterable[Finding], view:
         for i, f in enumerate(list(findings)[:MOST_FINDINGS], 1)
         for place in _places(plan, f, view)
     ]
-    scene = scene_in(plan.job, view, dress, (*marks, *pins))
+    details = [Mark("detail", path=path_of(d.geometry), text=d.how) for d in plan.composition.decisions.pattern.details]
+    scene = scene_in(plan.job, view, dress, (*details, *marks, *pins))
     return replace(scene, rendered=True) if reading.name == "picture" else scene
 
 

@@ -10,11 +10,14 @@ from ..work.parts import Job
 from ..work.scene import Shape, shapes_of, wood_mark
 from .registration import registration_lines
 
+DASHES = {"burnt": "", "painted": "0.3 0.9", "sawn": "2.4 0.9"}
+"""How the lines that part nothing are drawn: burnt ones whole, painted ones dotted, sawn ones dashed; in mm."""
+
 
 def pattern_svg(job: Job) -> bytes:
     """All parts of one copy: a group for each layer with its outlines, openings, numbers, grain arrows and wood marks;
-    backers, shims and spacers in a group each; registration marks that lie in the same place in every layer. One user
-    unit is one millimetre. Three decimals."""
+    lines that part nothing with how they are made, backers, shims and spacers in a group each; registration marks that
+    lie in the same place in every layer. One user unit is one millimetre. Three decimals."""
     composition = job.composition
     root = _root(composition.width_mm, composition.height_mm)
     ET.SubElement(root, "title").text = composition.name
@@ -26,6 +29,13 @@ def pattern_svg(job: Job) -> bytes:
             for part in parts:
                 path = path_of(part.outline, 3)
                 ET.SubElement(group, "path", {"d": path, "stroke-width": "0.3", "data-part": part.key})
+    if composition.decisions.pattern.details:
+        group = ET.SubElement(root, "g", id="details", fill="none", stroke="#2a2521")
+        group.set("stroke-width", "0.3")
+        for detail in composition.decisions.pattern.details:
+            drawn = ET.SubElement(group, "path", {"d": path_of(detail.geometry, 3), "data-how": detail.how})
+            if DASHES[detail.how]:
+                drawn.set("stroke-dasharray", DASHES[detail.how])
     for i, layer in enumerate(composition.layers, 1):
         _layer(ET.SubElement(root, "g", {"id": f"layer-{i}", "data-layer": layer.name}), job, layer)
     return _bytes(root)

@@ -11,6 +11,7 @@ from ..errors import BadDrawing
 from ..findings import Finding
 from ..outline.coverage import Coverage, on_grid
 from ..outline.cut import joined, small_joins
+from ..outline.details import detail_of
 from ..outline.linework import noded
 from ..outline.numbering import reading_order
 from .knobs import Knobs, Size
@@ -114,7 +115,7 @@ def finish(
         left_out=tuple(left_out),
         traces=tuple((what, round(float(x), 2), round(float(y), 2)) for what, x, y in traces),
         read_as=read_as,
-        lines=tuple(tuple(map(tuple, np.round(line, 2).tolist())) for line in lines),
+        lines=tuple(detail_of(line) for line in lines),
         lines_up_to_mm=None if up_to_mm is None else round(float(up_to_mm), 2),
     )
     if not proposal.is_valid:

@@ -1,10 +1,12 @@
 """What intake found in a drawing, before the person accepts it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..findings import Finding
 from ..outline.coverage import Coverage
+from ..outline.details import Detail
+from ..outline.numbering import reading_order
 
 Progress = Callable[[float, str], None]
 """Called with a share from 0 to 1 and a few words; raises `errors.Cancelled` to stop the work."""
@@ -60,8 +62,8 @@ class Proposal:
     """What the file held that is not used: scripts, outside pictures."""
     read_as: ReadAs = ReadAs("line", "")
     others: tuple[Other, ...] = ()
-    lines: tuple[tuple[tuple[float, float], ...], ...] = ()
-    """Details that free nothing, in mm."""
+    lines: tuple[Detail, ...] = ()
+    """Details that free nothing."""
     corners: tuple[tuple[float, float], ...] = ()
     """Of the sheet that was straightened, as shares of the picture, from the upper left clockwise."""
     lines_up_to_mm: float | None = None
@@ -70,3 +72,15 @@ class Proposal:
     @property
     def is_valid(self) -> bool:
         return self.coverage.is_valid and len(self.coverage) == self.faces
+
+
+def in_reading_order(proposal: Proposal) -> Proposal:
+    """Its pieces numbered from 1 as one reads."""
+    order = reading_order(proposal.coverage)
+    return replace(
+        proposal,
+        coverage=Coverage(range(1, len(order) + 1), [proposal.coverage.by_key[k] for k in order]),
+        faces=len(order),
+        colours={i: proposal.colours[k] for i, k in enumerate(order, 1) if proposal.colours.get(k)},
+        openings=tuple(i for i, k in enumerate(order, 1) if k in proposal.openings),
+    )

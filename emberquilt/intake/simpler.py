@@ -8,8 +8,7 @@ import shapely
 
 from ..colour import hex_apart
 from ..outline.coverage import Coverage
-from ..outline.numbering import reading_order
-from .proposal import Proposal
+from .proposal import Proposal, in_reading_order
 
 FEWEST = 12
 """Makes it simpler down to about a dozen pieces."""
@@ -75,11 +74,4 @@ def simpler(proposal: Proposal, pieces: int) -> Proposal:
         top: shapely.normalize(shapely.coverage_union_all(np.array([coverage.by_key[k] for k in keys])))
         for top, keys in groups.items()
     }
-    draft = Coverage(list(whole), list(whole.values()))
-    order = reading_order(draft)
-    return replace(
-        proposal,
-        coverage=Coverage(range(1, len(order) + 1), [whole[k] for k in order]),
-        faces=len(order),
-        colours={i: proposal.colours[k] for i, k in enumerate(order, 1) if proposal.colours.get(k)},
-    )
+    return in_reading_order(replace(proposal, coverage=Coverage(list(whole), list(whole.values()))))

@@ -1,6 +1,7 @@
 """A fresh composition from the pieces that were found in a drawing."""
 
 from ..intake.proposal import Proposal
+from ..outline.details import MOST_DETAILS
 from ..practice import Practice
 from ..work.composition import Composition, Layer, Piece
 from ..work.decisions import Decisions, PatternDecisions
@@ -17,7 +18,9 @@ def composition_of(proposal: Proposal, name: str, practice: Practice) -> Composi
     )
     kind = "sheet" if openings else "mosaic"
     layer = Layer(1, "Picture", kind, proposal.coverage, pieces)
-    decided = Decisions(pattern=PatternDecisions(lettered=bool(openings)))
+    # the longest, where there are more than a picture can keep
+    details = tuple(sorted(proposal.lines, key=lambda d: -d.geometry.length)[:MOST_DETAILS])
+    decided = Decisions(pattern=PatternDecisions(lettered=bool(openings), details=details))
     return Composition(
         name, proposal.width_mm, proposal.height_mm, (layer,), practice, decided, intake_findings=proposal.findings
     )

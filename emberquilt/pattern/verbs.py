@@ -11,6 +11,7 @@ from ..colour import hex_apart
 from ..errors import BadChoice, BadLength
 from ..outline import cut, knit, redraw
 from ..outline.coverage import largest_circle, on_grid
+from ..outline.details import HOWS, MOST_DETAILS, detail_of, nearest
 from ..outline.numbering import reading_order
 from ..outline.plates import plate_round
 from ..rack.boards import to_board
@@ -156,6 +157,32 @@ def fill(target: Target, _values: Values) -> Edit:
         fields[p.key] = {"opening": False} | ({} if p.number else {"number": number})
         number += not p.number
     return Edit("opening filled", fields)
+
+
+@verb("detail")
+def detail(target: Target, values: Values) -> Edit:
+    """A line that parts nothing, drawn: burnt, painted or sawn, as `how` says."""
+    how = str(values.get("how") or "burnt")
+    if how not in HOWS:
+        raise BadChoice(f"A line that parts nothing is burnt, painted or sawn, not “{how}”.")
+    kept = target.composition.decisions.pattern.details
+    if len(kept) >= MOST_DETAILS:
+        raise BadChoice(f"More than {MOST_DETAILS} such lines are too many for one picture.")
+    return decided(target.composition, "detail line", "pattern", details=(*kept, detail_of(points_of(values), how)))
+
+
+@verb("redetail")
+def redetail(target: Target, values: Values) -> Edit:
+    """The line that parts nothing at a place, made the next way: burnt, painted, sawn, and then gone."""
+    kept = target.composition.decisions.pattern.details
+    found = nearest(kept, points_of(values | {"curve": ""})[0], max(2 * snap_of(values), 1.0))
+    if found is None:
+        raise BadChoice("There is no line that parts nothing here. Click on one.")
+    ways = [*HOWS, ""]
+    how = ways[ways.index(kept[found].how) + 1]
+    changed = [replace(kept[found], how=how)] if how else []
+    label = f"line {HOWS[how]}" if how else "line taken away"
+    return decided(target.composition, label, "pattern", details=(*kept[:found], *changed, *kept[found + 1 :]))
 
 
 @verb("drop")

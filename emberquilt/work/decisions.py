@@ -10,12 +10,9 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any
 from zlib import crc32
 
-import numpy as np
-
 from ..keys import keys_in, runs
+from ..outline.details import Affine, Detail, detail_of, moved_line
 
-Affine = tuple[float, float, float, float, float, float]
-"""(a, b, c, d, e, f): x' = a x + b y + c, y' = d x + e y + f."""
 MOST_COPIES = 99
 MOST_LOST = 20
 
@@ -71,10 +68,15 @@ class WholeDecisions:
 
 @dataclass(frozen=True, slots=True)
 class PatternDecisions:
-    """`mirrored`: it stands the other way round than it was drawn; `lettered`: words are part of it."""
+    """`mirrored`: it stands the other way round than it was drawn; `lettered`: words are part of it; `details`: lines
+    that part nothing."""
 
     mirrored: bool = False
     lettered: bool = False
+    details: tuple[Detail, ...] = ()
+
+    def moved(self, move: Affine) -> "PatternDecisions":
+        return replace(self, details=tuple(d.moved(move) for d in self.details)) if self.details else self
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,9 +87,7 @@ class Flow:
     keys: str
 
     def moved(self, move: Affine) -> "Flow":
-        xy = np.array(self.line)
-        made = np.c_[xy @ np.array(move[:2]) + move[2], xy @ np.array(move[3:5]) + move[5]].round(2).tolist()
-        return replace(self, line=tuple((x, y) for x, y in made))
+        return replace(self, line=moved_line(self.line, move))
 
 
 @dataclass(frozen=True, slots=True)
@@ -249,7 +249,7 @@ class Decisions:
 
     def moved(self, move: Affine) -> "Decisions":
         """These, of the work moved as a whole."""
-        return replace(self, wood=self.wood.moved(move))
+        return replace(self, pattern=self.pattern.moved(move), wood=self.wood.moved(move))
 
     def after(self, change: Reshaped) -> "Decisions":
         """These, once pieces went and came."""
@@ -297,7 +297,7 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (Flow, Palette, PackChoice, Rails, Base, StandOff, Lost)
+    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost)
 
 
 def _bare(value: Any) -> Any:
@@ -314,6 +314,10 @@ def _each(values: Iterable[Mapping[str, Any]], make: Callable[..., Any]) -> tupl
 
 def _whole(told: Mapping[str, Any]) -> WholeDecisions:
     return WholeDecisions(**(dict(told) | {"lost": _each(told.get("lost", ()), Lost)}))
+
+
+def _pattern(told: Mapping[str, Any]) -> PatternDecisions:
+    return PatternDecisions(**(dict(told) | {"details": _each(told.get("details", ()), detail_of)}))
 
 
 def _flow(line, keys: str) -> Flow:
@@ -352,7 +356,7 @@ def _saw(told: Mapping[str, Any]) -> SawDecisions:
 
 _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "whole": _whole,
-    "pattern": lambda told: PatternDecisions(**told),
+    "pattern": _pattern,
     "wood": _wood,
     "relief": _relief,
     "saw": _saw,

@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 
 from tests.browser.hands import accepted, bring
+from tests.core.test_by_hand import WINDOW
 from tests.core.test_intake_coloured import painted, screened
 from tests.core.test_intake_kinds import lines, pdf
 from tests.core.test_intake_seen import OUTLINED, coloured
@@ -57,6 +58,43 @@ def test_a_scan_of_a_painted_drawing_can_be_read_by_its_lines_alone(desk, tmp_pa
     page.locator(".other", has_text="lines alone").click()
     page.wait_for_function("() => document.querySelector('.read-as')?.innerText.includes('lines to saw')")
     assert page.locator("#k-kind").input_value() == "line"
+
+
+def test_a_line_is_drawn_on_from_its_open_end_and_what_is_done_by_hand_is_kept(desk, tmp_path):
+    place = tmp_path / "window.svg"
+    place.write_bytes(WINDOW)
+    bring(desk, place, "240 mm")
+    page = desk.page
+    panel = page.locator("#panel")
+    end = page.evaluate(
+        """() => {
+          const { panel: p } = { panel: window.emberPanel };
+          const m = p.scene.dress.marks.filter((m) => m.kind === "lost").sort((a, b) => b.y - a.y)[0];
+          return [(m.x * p.view.scale + p.view.x) / p.ratio, (m.y * p.view.scale + p.view.y) / p.ratio];
+        }"""
+    )
+    panel.click(position={"x": end[0], "y": end[1]})
+    assert panel.get_attribute("data-tool") == "line"
+    panel.click(position={"x": end[0], "y": end[1] + 30})
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#panel[data-pieces='5']")
+    assert page.locator(".found").inner_text() == "5"
+    page.get_by_role("button", name="take the last back").click()
+    page.wait_for_selector("#panel[data-pieces='4']")
+    page.select_option("#by-hand-how", "sawn")
+    page.get_by_role("button", name="mark it").click()
+    panel.click(position={"x": end[0], "y": end[1] - 12})
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => window.emberPanel.scene.dress.marks.some((m) => m.text === 'sawn')")
+    page.get_by_role("button", name="join across").click()
+    panel.click(position={"x": end[0], "y": end[1] + 60})
+    page.keyboard.press("Enter")
+    assert panel.get_attribute("data-tool") == "join"
+    page.keyboard.press("Escape")
+    assert desk.axe() == []
+    accepted(desk)
+    (detail,) = Composition.objects.get().decisions["pattern"]["details"]
+    assert detail["how"] == "sawn"
 
 
 def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):

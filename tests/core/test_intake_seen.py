@@ -87,7 +87,7 @@ def test_a_broad_dark_shape_inside_one_region_is_laid_in_and_a_fine_one_is_a_det
     assert len(broad.coverage) == 2
     fine = read(plate + '<path d="M30 50H70" stroke="#000" stroke-width="1"/>')
     assert len(fine.coverage) == 1
-    (line,) = fine.lines
+    (line,) = (detail.line for detail in fine.lines)
     ends = sorted([line[0], line[-1]])
     # the width is 90 with the outline shared: 5 mm of page are left of it
     assert ends[0] == pytest.approx((25, 45), abs=1.2)

@@ -101,7 +101,7 @@ def test_a_line_that_parts_nothing_is_told_as_a_detail():
     cv2.line(clean, (180, 550), (225, 590), 0, 2)
     found = read(Worn(clean, straight(clean.shape)))
     assert found.faces == 7
-    (line,) = found.lines
+    (line,) = (detail.line for detail in found.lines)
     assert shapely.LineString(line).length == pytest.approx(np.hypot(45, 40) * 300 / 360, rel=0.15)
 
 

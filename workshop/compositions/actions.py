@@ -22,7 +22,7 @@ from workshop.shop.actions import bring_woods
 
 from . import models, store
 from .journal import as_json, from_json
-from .proposals import unpack_proposal
+from .proposals import proposed
 
 
 class Stale(EmberError):
@@ -153,7 +153,7 @@ def accept_draft(draft: models.Draft, name: str, practice: Practice, most: int =
     with transaction.atomic():
         if not models.Draft.objects.filter(pk=draft.pk).delete()[0]:
             raise Stale("These pieces were accepted in another window; find the picture on the shelf.")
-        composition = composition_of(simpler(unpack_proposal(draft.result), most), title, practice)
+        composition = composition_of(simpler(proposed(draft), most), title, practice)
         row = store.save_new(draft.owner, composition, draft.file_name, bytes(draft.data))
         return row
 

@@ -6,8 +6,12 @@ import numpy as np
 import shapely
 
 from emberquilt.findings import Finding
+from emberquilt.intake.by_hand import after, by_hand, in_shares, strokes_of
 from emberquilt.intake.proposal import Other, Proposal, ReadAs
 from emberquilt.outline.coverage import Coverage
+from emberquilt.outline.details import detail_of
+
+from .models import Draft
 
 
 def pack_proposal(proposal: Proposal) -> dict:
@@ -30,7 +34,7 @@ def pack_proposal(proposal: Proposal) -> dict:
             [o.kind, o.words, o.pieces, o.likeness, dict(o.knobs), b64encode(o.picture).decode()]
             for o in proposal.others
         ],
-        "lines": [[list(point) for point in line] for line in proposal.lines],
+        "lines": [[[list(point) for point in detail.line], detail.how] for detail in proposal.lines],
         "lines_up_to_mm": proposal.lines_up_to_mm,
         "corners": [list(corner) for corner in proposal.corners],
     }
@@ -56,7 +60,25 @@ def unpack_proposal(values: dict) -> Proposal:
             Other(kind, words, pieces, likeness, tuple(knobs.items()), b64decode(picture))
             for kind, words, pieces, likeness, knobs, picture in values.get("others", ())
         ),
-        tuple(tuple(tuple(point) for point in line) for line in values.get("lines", ())),
+        tuple(detail_of(line, how) for line, how in values.get("lines", ())),
         tuple(tuple(corner) for corner in values.get("corners", ())),
         values.get("lines_up_to_mm"),
     )
+
+
+def proposed(row: Draft) -> Proposal:
+    """The pieces that were found in a draft, after what was done to them by hand."""
+    return by_hand(unpack_proposal(row.result or {}), strokes_of(row.knobs.get("by_hand", ())))
+
+
+def stroked(row: Draft, do: str, points: list, how: str) -> list[dict]:
+    """The strokes of a draft with one more, its points in mm; or without the last one (`do` is back). Raises
+    `BadChoice` in a sentence for one that does nothing."""
+    strokes = list(row.knobs.get("by_hand", ()))
+    if do == "back":
+        return strokes[:-1]
+    read = unpack_proposal(row.result or {})
+    stroke = {"do": do, "points": in_shares(read, points), "how": how}
+    *before, last = strokes_of([*strokes, stroke])
+    after(by_hand(read, before), last)
+    return [*strokes, stroke]

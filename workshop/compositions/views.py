@@ -24,9 +24,12 @@ from emberquilt.intake.lettering import open_font
 from emberquilt.intake.propose import recognise, source_picture
 from emberquilt.intake.simpler import FEWEST, simpler
 from emberquilt.layers.stacked import from_afar, scene_in
+from emberquilt.outline.details import HOWS
+from emberquilt.outline.paths import path_of
 from emberquilt.practice import Practice
 from emberquilt.work.parts import job_of
 from emberquilt.work.scene import Dress, Mark, Scene, shapes_of
+from emberquilt.work.setting import points_of
 from emberquilt.work.view import view_of
 from workshop.shop.actions import practice_of, rack_of, shop_of
 from workshop.stations.faces import rack_stamp, table_of
@@ -38,7 +41,7 @@ from . import actions, store, tasks
 from .knobs import knob_context, wanted_pieces
 from .models import Composition, Draft
 from .plans import plan_of
-from .proposals import unpack_proposal
+from .proposals import proposed, stroked, unpack_proposal
 
 MOST_UPLOAD = 60_000_000
 TYPES = {
@@ -175,7 +178,7 @@ def draft(request, uid):
             return render(request, "compositions/_finding_pieces.html", context)
         return HttpResponse(headers={"HX-Refresh": "true"})
     if row.result:
-        whole = unpack_proposal(row.result)
+        whole = proposed(row)
         proposal = simpler(whole, wanted_pieces(row))
         context |= {
             "proposal": proposal,
@@ -188,6 +191,7 @@ def draft(request, uid):
             ],
             "said": said(proposal, context["practice"]),
             "read_as": KINDS[proposal.read_as.kind],
+            "details": HOWS,
         }
     return render(request, "compositions/draft.html", context | knob_context(row, practice_of(request.user)))
 
@@ -210,16 +214,18 @@ def draft_scene(request, uid):
     row = _own_draft(request, uid)
     if not row.result:
         raise BadDrawing("The pieces of this drawing are not found yet.")
-    proposal = simpler(unpack_proposal(row.result), wanted_pieces(row, request.GET.get("simplify", "")))
+    whole = proposed(row)
+    proposal = simpler(whole, wanted_pieces(row, request.GET.get("simplify", "")))
     solid = [key for key in proposal.coverage.keys if key not in proposal.openings]
     dress = {key: Dress(tone="open") for key in proposal.openings}
     dress |= {key: _proposed(proposal.colours.get(key, ""), i) for i, key in enumerate(solid, 1)}
     marks = [Mark(what, x, y) for what, x, y in proposal.traces[:MOST_TRACES]]
+    marks += [Mark("detail", path=path_of(d.geometry), text=d.how) for d in proposal.lines[:MOST_TRACES]]
     marks += [
         Mark("pin", *f.point_mm, text=str(i)) for i, f in enumerate(proposal.findings, 1) if f.point_mm is not None
     ]
     scene = Scene(proposal.width_mm, proposal.height_mm, shapes_of(proposal.coverage), dress, tuple(marks))
-    told = {"pieces": len(solid), "said": said(proposal, practice_of(request.user))}
+    told = {"pieces": len(solid), "most": len(whole.coverage), "said": said(proposal, practice_of(request.user))}
     box = list(proposal.source_box_mm)
     return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene), "underlay": box, "told": told})
 
@@ -236,7 +242,7 @@ def draft_other(request, uid, number):
 
 
 MOST_TRACES = 2000
-TRACE_WORDS = {"inlay": "too small but for an inlay"}
+TRACE_WORDS = {"inlay": "too small but for an inlay", "lost": "open: click an end to draw it on"}
 """What was done to a drawing, where its code is no word for reading."""
 
 
@@ -265,6 +271,22 @@ def draft_again(request, uid):
     row.knobs = knobs
     tasks.begin(row)
     return redirect("draft", row.uid)
+
+
+@require_POST
+def draft_by_hand(request, uid):
+    """A stroke on the pieces that were found, points in mm of their sheet; or the last one taken back."""
+    row = _own_draft(request, uid)
+    if not row.result:
+        raise BadDrawing("The pieces of this drawing are not found yet.")
+    points = [] if request.POST.get("do") == "back" else points_of(request.POST).tolist()
+    strokes = stroked(row, request.POST.get("do", ""), points, request.POST.get("how", ""))
+    row.knobs = row.knobs | {"by_hand": strokes}
+    row.save(update_fields=["knobs"])
+    context = {"draft": row, "details": HOWS, "chosen_how": request.POST.get("how", "")}
+    answer = render(request, "compositions/_by_hand.html", context)
+    answer["HX-Trigger"] = "pieces-changed"
+    return answer
 
 
 @require_POST

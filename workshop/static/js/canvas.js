@@ -330,6 +330,18 @@ function drawSeam(ctx, line, [wide, dash, colour], s) {
   ctx.setLineDash([]);
 }
 
+// Lines that part nothing: burnt ones whole, painted ones dotted, sawn ones dashed, as on the printed pattern.
+const DASHES = { painted: [0.1, 3], sawn: [8, 3] };
+function drawDetail(ctx, line, how, s) {
+  ctx.lineCap = ctx.lineJoin = "round";
+  ctx.lineWidth = Math.max(0.5, 2 / s);
+  ctx.strokeStyle = INK;
+  ctx.setLineDash((DASHES[how] || []).map((px) => px / s));
+  ctx.stroke(line);
+  ctx.setLineDash([]);
+  ctx.lineCap = "butt";
+}
+
 export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(1, 0, 0, 1, 0, 0);
   ctx.clearRect(0, 0, size.w, size.h);
@@ -337,6 +349,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(s, 0, 0, s, view.x, view.y);
   const marks = scene.dress.marks || [];
   for (const m of marks) if (SEAMS[m.kind]) drawSeam(ctx, (m.line ??= new Path2D(m.path)), SEAMS[m.kind], s);
+  for (const m of marks) if (m.kind === "detail") drawDetail(ctx, (m.line ??= new Path2D(m.path)), m.text, s);
   for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
     const line = (m.line ??= new Path2D(m.path));
     ctx.lineCap = "round";

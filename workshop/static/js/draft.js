@@ -4,6 +4,9 @@ import { hands } from "./hands.js";
 import { drawing } from "./draw.js";
 import "./said.js";
 
+const END_PX = 16;
+const HAND = new Set(["line", "join", "move", "detail"]);
+
 const element = document.getElementById("panel");
 const knobs = document.getElementById("knobs");
 
@@ -33,15 +36,15 @@ if (element?.dataset.scene) {
     panel.redraw();
   });
 
-  // fewer pieces, as the slider moves: what is asked last is what is shown
+  // fewer pieces, as the slider moves, or other ones by hand: what is asked last is what is shown
   const slider = document.getElementById("simplify");
   let asked = 0;
-  slider?.addEventListener("input", async () => {
+  const shownAgain = async (wait) => {
     const turn = ++asked;
-    document.getElementById("kept-pieces").value = slider.value;
-    await new Promise((done) => setTimeout(done, 60));
+    await new Promise((done) => setTimeout(done, wait));
     if (turn !== asked) return;
-    const answer = await fetch(`${element.dataset.scene}&simplify=${slider.value}`);
+    const most = slider && slider.value !== slider.max ? slider.value : "999999";
+    const answer = await fetch(`${element.dataset.scene}&simplify=${most}`);
     if (!answer.ok || turn !== asked) return;
     const scene = await answer.json();
     if (turn !== asked) return;
@@ -50,12 +53,42 @@ if (element?.dataset.scene) {
     document.getElementById("told").replaceChildren(...lines);
     document.querySelector(".found").textContent = scene.told.pieces;
     element.dataset.pieces = scene.told.pieces;
+    if (slider && scene.told.most) {
+      const all = slider.value === slider.max;
+      slider.max = scene.told.most;
+      if (all) slider.value = slider.max;
+      document.getElementById("kept-pieces").value = scene.told.pieces;
+      document.getElementById("most-pieces").textContent = scene.told.most;
+    }
+  };
+  slider?.addEventListener("input", () => {
+    document.getElementById("kept-pieces").value = slider.value;
+    shownAgain(60);
+  });
+  document.body.addEventListener("pieces-changed", () => shownAgain(0));
+  document.body.addEventListener("click", (event) => {
+    if (event.target.closest("[data-back]")) byHand({ do: "back" });
+  });
+
+  // a line's open end is where it is drawn on
+  element.addEventListener("click", (event) => {
+    if (element.dataset.tool || !panel.scene.dress) return;
+    const [x, y] = panel.toScene(event);
+    const near = (END_PX * panel.ratio) / panel.view.scale;
+    const end = panel.scene.dress.marks.find((m) => m.kind === "lost" && Math.hypot(m.x - x, m.y - y) <= near);
+    if (end) tools.begin("line", false, "Draw this line on", [end.x, end.y]);
   });
 
   // what was marked goes into the form as shares of the source picture
   const shares = (points) =>
     JSON.stringify(points.map(([x, y]) => [(x - box[0]) / box[2], (y - box[1]) / box[3]].map((v) => +v.toFixed(5))));
-  drawing(panel, ({ verb, points }) => {
+  const byHand = (values) =>
+    htmx.ajax("POST", element.dataset.hand, { values, target: "#by-hand", swap: "outerHTML" });
+  const tools = drawing(panel, ({ verb, points, curve }) => {
+    if (HAND.has(verb)) {
+      byHand({ do: verb, points, curve, how: document.getElementById("by-hand-how")?.value });
+      return;
+    }
     const marked = JSON.parse(points);
     if (verb === "points") {
       knobs.how.value = "points";

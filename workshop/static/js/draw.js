@@ -12,11 +12,19 @@ const HINTS = {
   mirror_arrows: "Draw the line across which the chosen arrows are mirrored, then <kbd>Enter</kbd>.",
   radial: "Click the point from which the grain runs outwards.",
   patch: "Click the white paper or the grey card in the photo.",
+  join: "Draw across the pieces that are to be one. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",
+  move: "Draw a seam anew beside the old one, along its whole length. <kbd>Enter</kbd> does it.",
+  detail: "Draw a line that parts nothing. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",
+  "line-here":
+    "Click where the line goes on to; its ends meet what is near. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, " +
+    "<kbd>Esc</kbd> leaves it.",
+  "detail-here": "Click a line that is to part nothing, or draw one, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
+  redetail: "Click a line that parts nothing: it is burnt, painted, sawn, and then gone.",
   more: "Drag over the place that gets more tones. <kbd>Esc</kbd> leaves it.",
 };
 const SNAP_PX = 9,
   STEP_PX = 3;
-const POINT = new Set(["radial", "patch"]);
+const POINT = new Set(["radial", "patch", "redetail"]);
 
 export function drawing(panel, finished) {
   const { element } = panel;
@@ -25,16 +33,16 @@ export function drawing(panel, finished) {
     pressed = false,
     dragged = false;
 
-  function begin(verb, closed, words) {
+  function begin(verb, closed, words, from) {
     tool = {
       verb,
       closed,
       kind: verb === "junction" || verb === "more" ? "drag" : closed ? "closed" : "line",
-      points: [],
+      points: from ? [from] : [],
       curve: false,
     };
     element.dataset.tool = verb;
-    hint.innerHTML = HINTS[verb] ?? HINTS[tool.kind];
+    hint.innerHTML = HINTS[element.dataset.hand ? `${verb}-here` : verb] ?? HINTS[verb] ?? HINTS[tool.kind];
     hint.hidden = false;
     element.setAttribute("aria-description", words);
     element.focus({ preventScroll: true });
@@ -57,6 +65,8 @@ export function drawing(panel, finished) {
 
   function finish() {
     const { verb, points, curve, closed } = tool;
+    // one click marks the line that lies there
+    if (verb === "detail" && points.length === 1) points.push(points[0]);
     if (points.length < (closed ? 3 : 2)) return;
     const snap = (SNAP_PX * panel.ratio) / panel.view.scale;
     leave();
@@ -70,7 +80,9 @@ export function drawing(panel, finished) {
 
   document.body.addEventListener("click", (event) => {
     const button = event.target.closest("[data-tool]");
-    if (button && button !== element) begin(button.dataset.tool, button.dataset.closed === "yes", button.dataset.words);
+    if (!button || button === element) return;
+    const from = button.dataset.from?.split(",").map(Number);
+    begin(button.dataset.tool, button.dataset.closed === "yes", button.dataset.words, from);
   });
 
   const take = (type, act) =>
@@ -143,4 +155,5 @@ export function drawing(panel, finished) {
     },
     { capture: true },
   );
+  return { begin };
 }
