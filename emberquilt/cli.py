@@ -76,6 +76,15 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--unit", choices=list(UNITS), help="what one unit of a DXF measures, where it does not say")
     parser.add_argument("--by-hand", type=Path, help="a JSON file of strokes made on what is found (see formats.md)")
     parser.add_argument("--lines-up-to", help="dark shapes up to this width are seams: 2mm; 0 keeps them as pieces")
+    parser.add_argument("--box", help="rectangle round a figure, shares of the picture: [[left, top, right, bottom]]")
+    parser.add_argument("--inside", help="strokes over a figure: [[[x, y], [x, y]]], shares of the picture")
+    parser.add_argument("--beyond", help="strokes over what is no part of the figure")
+    parser.add_argument("--figure", choices=("one", "tones"), help="a figure as one piece, or in its tones")
+    parser.add_argument("--stays", choices=("dark", "light"), help="which tone of fretwork is wood")
+    parser.add_argument("--bridge", help="width of fretwork's bridges: 4mm")
+    parser.add_argument("--bridge-count", help="bridges between two parts of fretwork, 1 to 4")
+    parser.add_argument("--bridges", help="bridges set by hand: [[[x, y], [x, y]]], shares of the picture")
+    parser.add_argument("--frame", help="width of a frame round fretwork: 10mm; 0 for none")
     parser.add_argument(
         "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
     )
@@ -92,6 +101,8 @@ def _proposed(options) -> Proposal:
         "gap_mm": options.gap or "",
         "smallest_mm": options.smallest or "",
         "lines_up_to_mm": options.lines_up_to or "",
+        "bridge_mm": options.bridge or "",
+        "frame_mm": options.frame or "",
     }
     font = b""
     if options.font and options.font not in FONTS:

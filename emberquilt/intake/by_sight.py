@@ -13,8 +13,10 @@ from . import seen
 from .finish import Drawn, Intake, finished
 from .from_lines import line_faces
 from .from_painted import painted_faces
-from .from_photo import SMALLEST_PHOTO_MM, from_photo
+from .from_photo import SMALLEST_PHOTO_MM
+from .from_pixels import from_pixels
 from .from_seen import CLEAR, SIDE, Looked, agreement, as_painted, colours_under, seen_proposal
+from .knobs import PICTURED, Point
 from .painted import PaintedSource
 from .proposal import Proposal, ReadAs
 from .raster_source import picture_of
@@ -42,10 +44,8 @@ def by_sight(render: Callable[[int], Rendering], source: ByNumbers, work: Intake
     """`render` draws the figure with so many pixels along its longer side. Raises `BadDrawing` where nothing in it can
     be a piece."""
     kind = work.knobs.kind
-    if kind == "photo":
-        rendering = render(SIDE)
-        flat = picture_of(on_white(rendering.rgba), rendering.unit * rendering.unit_mm)
-        return replace(from_photo(flat, work), left_out=source.left_out)
+    if kind in PICTURED:
+        return replace(_as_picture(render(SIDE), work), left_out=source.left_out)
     looked = Looked(render(FIRST_SIDE), work)
     painting = kind == "painted" or (kind == "auto" and looked.is_coloured)
     as_kind = _as_painted if painting else _as_ink
@@ -56,6 +56,23 @@ def by_sight(render: Callable[[int], Rendering], source: ByNumbers, work: Intake
     work.progress(0.92, "trying the other ways")
     others = others_of(looked, proposal.read_as.kind, found.ink.up_to, work.knobs.smallest_mm or SMALLEST_PHOTO_MM)
     return replace(proposal, others=others, findings=(*proposal.findings, *source.findings))
+
+
+def _as_picture(rendering: Rendering, work: Intake) -> Proposal:
+    """What is drawn as a picture of its figure; marks and the source's box are those of its page."""
+    unit = rendering.unit
+    flat = picture_of(on_white(rendering.rgba), unit * rendering.unit_mm)
+    rows, columns = flat.grey.shape
+
+    def place(point: Point) -> Point:
+        (x, y), (width, height) = point, rendering.page
+        return (x * width - rendering.left) / unit / columns, (y * height - rendering.top) / unit / rows
+
+    found = from_pixels(flat, replace(work, knobs=work.knobs.marks_at(place)))
+    x, y, width, _ = found.source_box_mm
+    mm = width / columns
+    page = tuple(v / unit * mm for v in rendering.page)
+    return replace(found, source_box_mm=(x - rendering.left / unit * mm, y - rendering.top / unit * mm, *page))
 
 
 def _as_painted(source: ByNumbers, looked: Looked, by_its_own: bool) -> tuple[seen.Seen, Proposal | None]:

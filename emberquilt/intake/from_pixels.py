@@ -4,15 +4,19 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
+import shapely
 
 from ..errors import BadDrawing
 from . import labels, raster_source
-from .finish import Intake
+from .finish import Intake, finish
 from .flat import flattened, on_even_paper
+from .from_figure import from_figure
+from .from_fretwork import from_fretwork
 from .from_line_picture import from_line_picture
 from .from_photo import SMALLEST_PHOTO_MM, from_photo
 from .from_seen import Looked, as_painted, seen_proposal
-from .proposal import Proposal
+from .knobs import PICTURED
+from .proposal import Proposal, ReadAs
 from .readings import of_seen, others_of
 from .sheet import corners_of, straightened
 
@@ -37,12 +41,13 @@ where gradients are more likely than photos, also when they are this few."""
 def from_pixels(picture: raster_source.Picture, work: Intake, words: str = "") -> Proposal:
     """As what the picture looks like, or as it is asked for. Raises `BadDrawing`."""
     corners, knobs = work.knobs.corners, work.knobs
-    if knobs.kind != "photo" and _light_on_dark(picture):
+    as_it_is = knobs.kind in PICTURED and knobs.kind != "traced"
+    if knobs.kind not in PICTURED and _light_on_dark(picture):
         picture = raster_source.Picture(255 - picture.grey, None, picture.pixel_mm)
     look = None
     if corners:
         picture = straightened(picture, corners)
-    elif not knobs.as_photographed and knobs.kind != "photo":
+    elif not knobs.as_photographed and not as_it_is:
         corners = corners_of(picture.grey if picture.rgb is None else picture.rgb)
         if corners:
             sheet = straightened(picture, corners)
@@ -62,7 +67,7 @@ class _Look:
         asked = work.knobs.kind
         if picture.rgb is not None and asked in ("auto", "painted") and (asked == "painted" or _tinted(picture.rgb)):
             self.areas = Looked(flattened(picture, FIRST_SIDE), work)
-        self.kind = asked if asked in ("line", "photo", "painted") else self._seen(picture.grey)
+        self.kind = self._seen(picture.grey) if asked == "auto" else asked
 
     def _seen(self, grey: np.ndarray) -> str:
         if self.areas is not None and self.areas.is_coloured and _is_painted(self.areas):
@@ -71,6 +76,8 @@ class _Look:
 
 
 def _read(picture: raster_source.Picture, look: _Look, work: Intake, words: str) -> Proposal:
+    if look.kind in MAKERS:
+        return MAKERS[look.kind](picture, work, words)
     if look.kind == "photo":
         return _with_others(from_photo(picture, work, words), look, work)
     try:
@@ -83,6 +90,19 @@ def _read(picture: raster_source.Picture, look: _Look, work: Intake, words: str)
             raise
         work = replace(work, knobs=replace(work.knobs, by=work.knobs.by or "colour"))
         return _with_others(from_photo(picture, work, words), look, work)
+
+
+def _to_trace(picture: raster_source.Picture, work: Intake, words: str) -> Proposal:
+    """The sheet as one piece, to draw borders on by hand over its picture."""
+    height, width = picture.grey.shape
+    scale = work.size.mm_per_unit((width, height), (width, height), picture.pixel_mm)
+    box = (0.0, 0.0, width * scale, height * scale)
+    read_as = ReadAs("traced", "one piece; draw its borders over the picture")
+    sheet = shapely.box(*box)
+    return finish([sheet], words or "sheet to trace", box, [], work, (), [""], (), read_as=read_as)
+
+
+MAKERS = {"figure": from_figure, "fretwork": from_fretwork, "traced": _to_trace}
 
 
 def _painted(picture: raster_source.Picture, work: Intake, words: str) -> Proposal:

@@ -1,7 +1,8 @@
 """What a person can turn before pieces are kept, in shop words, and how large the work is to become."""
 
 import re
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 from ..constants import GREATEST_WIDTH_MM, MM_PER_INCH, SMALLEST_WIDTH_MM
 from ..errors import BadChoice, BadLength
@@ -15,7 +16,12 @@ KINDS = {
     "painted": "painted shapes",
     "text": "lettering",
     "blank": "an outline to split",
+    "figure": "a figure cut from its ground",
+    "fretwork": "fretwork in two tones",
+    "traced": "a sheet to trace by eye",
 }
+PICTURED = ("photo", "figure", "fretwork", "traced")
+"""Kinds that are read from pixels, whatever the file holds."""
 SIZES = {
     "width": "finished width",
     "height": "finished height",
@@ -32,9 +38,12 @@ CHOICES = {
     "by": {"": "as it looks", "lightness": "by lightness", "colour": "by colour"},
     "letters": {"openings": "openings in a sheet", "letters": "separate letters"},
     "unit": {"": "as it says itself", "mm": "millimetre", "cm": "centimetre", "m": "metre", "in": "inch", "ft": "foot"},
+    "figure": {"one": "one piece", "tones": "its tones"},
+    "stays": {"dark": "the dark", "light": "the light"},
     "outline": {"rectangle": "rectangle", "oval": "oval", "arch": "arch"},
 }
 Point = tuple[float, float]
+MOST_LINES, MOST_LINE_POINTS = 80, 600
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,8 +152,32 @@ class Knobs:
     """No more pieces than this; 0 keeps them all."""
     across: float = 1.0
     """Width of an empty outline for a height of 1."""
+    box: tuple[float, float, float, float] | None = None
+    """Rectangle round a figure, as shares of the picture: left, top, right, bottom."""
+    inside: tuple[tuple[Point, ...], ...] = ()
+    beyond: tuple[tuple[Point, ...], ...] = ()
+    """Strokes over what belongs to the figure, and over what does not."""
+    figure: str = "one"
+    stays: str = "dark"
+    """Which tone of fretwork is wood."""
+    bridge_mm: float = 4.0
+    bridge_count: int = 2
+    """Bridges between two parts, where there is room for so many."""
+    bridges: tuple[tuple[Point, ...], ...] = ()
+    """Bridges set by hand."""
+    frame_mm: float = 10.0
+    """Round fretwork; 0 for none."""
+
+    def marks_at(self, place: Callable[[Point], Point]) -> "Knobs":
+        """These with everything that was marked on the picture in other places."""
+        moved: dict = {name: tuple(tuple(map(place, line)) for line in getattr(self, name)) for name in MARKED}
+        left, top, right, bottom = self.box or (0.0, 0.0, 1.0, 1.0)
+        box = (*place((left, top)), *place((right, bottom))) if self.box else None
+        more = tuple((*place((a, b)), *place((c, d))) for a, b, c, d in self.more)
+        return replace(self, box=box, more=more, **moved)
 
 
+MARKED = ("inside", "beyond", "bridges")
 LIMITS: dict[str, tuple[float, float]] = {
     "smallest_mm": (0, 200),
     "gap_mm": (0, 50),
@@ -159,6 +192,9 @@ LIMITS: dict[str, tuple[float, float]] = {
     "bend_deg": (-350, 350),
     "margin_mm": (0, 500),
     "across": (0.1, 10),
+    "bridge_mm": (0.5, 50),
+    "bridge_count": (1, 4),
+    "frame_mm": (0, 200),
 }
 
 
@@ -184,11 +220,18 @@ def knobs_of(values: dict[str, str], unit: str) -> Knobs:
             made[name] = values[name]
     if values.get("font"):
         made["font"] = re.sub(r"[^a-z0-9-]", "", values["font"])[:60]
-    if values.get("corners"):
-        made |= _sheet(values["corners"])
+    return Knobs(**made, **_marked(values))
+
+
+def _marked(values: dict[str, str]) -> dict:
+    """What was marked on the picture."""
+    made: dict = _sheet(values["corners"]) if values.get("corners") else {}
+    made |= {name: _lines(values[name]) for name in MARKED if values.get(name)}
+    if values.get("box"):
+        made["box"] = next(iter(_boxes(values["box"])), None)
     if values.get("more"):
         made["more"] = tuple(_boxes(values["more"]))
-    return Knobs(**made)
+    return made
 
 
 def _sheet(text: str) -> dict:
@@ -226,6 +269,21 @@ def _points(text: str, most: int) -> list[Point]:
     if len(points) > most or not all(-1 <= v <= 2 for p in points for v in p):
         raise BadChoice(sentence)
     return points
+
+
+def _lines(text: str) -> tuple[tuple[Point, ...], ...]:
+    """Strokes, JSON [[[x, y], ...], ...] in shares of the picture."""
+    sentence = "The strokes that were drawn could not be read. Draw them again."
+    marked = read_marks(str(text), sentence)
+    try:
+        lines = tuple(tuple((float(x), float(y)) for x, y in line) for line in marked)
+    except (ValueError, TypeError, OverflowError):
+        raise BadChoice(sentence) from None
+    if len(lines) > MOST_LINES:
+        raise BadChoice(f"These are more than {MOST_LINES} strokes. Take some back.")
+    if not all(0 < len(line) <= MOST_LINE_POINTS and all(-1 <= v <= 2 for p in line for v in p) for line in lines):
+        raise BadChoice(sentence)
+    return lines
 
 
 def _boxes(text: str) -> list[tuple[float, float, float, float]]:

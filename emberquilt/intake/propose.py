@@ -14,7 +14,7 @@ from .from_lines import from_lines
 from .from_pixels import from_pixels
 from .from_svg import from_svg
 from .from_words import from_nothing, from_text
-from .knobs import UNITS, Knobs, Size, finished_width
+from .knobs import PICTURED, UNITS, Knobs, Size, finished_width
 from .pdf_source import read_pdf, render_page
 from .proposal import Progress, Proposal, no_progress
 from .sheet import straightened
@@ -95,7 +95,7 @@ def _in_a_unit(source: LineSource, work: Intake) -> LineSource:
 
 def _from_pdf(data: bytes, work: Intake) -> Proposal:
     number = work.knobs.page
-    page = read_pdf(data, number, work.knobs.kind == "photo")
+    page = read_pdf(data, number, work.knobs.kind in PICTURED)
     lines, figure = page.lines, page.figure
     if lines is None:
         found = from_pixels(raster_source.picture_of(page.picture, page.pixel_mm), work, "PDF page, as a picture")

@@ -9,6 +9,7 @@ from PIL import Image
 
 from tests.browser.hands import accepted, bring
 from tests.core.test_by_hand import WINDOW
+from tests.core.test_intake_begin import islands, pear
 from tests.core.test_intake_coloured import painted, screened
 from tests.core.test_intake_kinds import lines, pdf
 from tests.core.test_intake_seen import OUTLINED, coloured
@@ -95,6 +96,94 @@ def test_a_line_is_drawn_on_from_its_open_end_and_what_is_done_by_hand_is_kept(d
     accepted(desk)
     (detail,) = Composition.objects.get().decisions["pattern"]["details"]
     assert detail["how"] == "sawn"
+
+
+def test_a_figure_is_cut_out_by_a_rectangle_and_a_stroke(desk, tmp_path):
+    picture, _ = pear()
+    place = tmp_path / "pear.png"
+    cv2.imwrite(str(place), picture)
+    bring(desk, place, "240 mm")
+    page = desk.page
+    _read_as(page, "figure", "a figure cut")
+    room = page.locator("#panel").bounding_box()
+    _, top, tall = (on_page(page, 0, v)[1] for v in (0, 0.12, 0.97))
+    left, right = on_page(page, 0.2, 0)[0], on_page(page, 0.8, 0)[0]
+    page.get_by_role("button", name="a rectangle round it").click()
+    page.mouse.move(room["x"] + left, room["y"] + top)
+    page.mouse.down()
+    page.mouse.move(room["x"] + right, room["y"] + tall, steps=4)
+    with desk.leaving():
+        page.mouse.up()
+    page.wait_for_function("() => document.querySelector('.read-as')?.innerText.includes('in the rectangle')")
+    page.wait_for_selector("#panel[data-ready=yes]")
+    page.get_by_role("button", name="this is out").click()
+    x, y = on_page(page, 0.9, 0.9)
+    page.mouse.move(room["x"] + x, room["y"] + y)
+    page.mouse.down()
+    page.mouse.move(room["x"] + x - 20, room["y"] + y - 20, steps=3)
+    with desk.leaving():
+        page.mouse.up()
+    page.wait_for_function("() => document.querySelector('.read-as')?.innerText.includes('by 1 stroke')")
+    assert page.locator(".found").inner_text() == "1"
+    accepted(desk)
+    assert Composition.objects.get().pieces.count() == 1
+
+
+def _read_as(page, kind: str, words: str) -> None:
+    page.select_option("#k-kind", kind)
+    page.wait_for_function("w => document.querySelector('.read-as')?.innerText.includes(w)", arg=words)
+    page.wait_for_selector("#panel[data-ready=yes]")
+
+
+def on_page(page, u: float, v: float) -> list[float]:
+    """A share of the source picture as a place in the panel."""
+    return page.evaluate(
+        """([u, v]) => {
+          const p = window.emberPanel, [x, y, w, h] = p.scene.underlay.box;
+          return [((x + u * w) * p.view.scale + p.view.x) / p.ratio, ((y + v * h) * p.view.scale + p.view.y) / p.ratio];
+        }""",
+        [u, v],
+    )
+
+
+def test_fretwork_gets_its_bridges_and_one_set_by_hand(desk, tmp_path):
+    place = tmp_path / "rings.png"
+    cv2.imwrite(str(place), islands())
+    bring(desk, place, "240 mm")
+    page = desk.page
+    _read_as(page, "fretwork", "fretwork")
+    assert "8 bridges hold it together" in page.locator(".read-as").inner_text()
+    assert desk.axe() == []
+    page.get_by_role("button", name="set a bridge").click()
+    panel = page.locator("#panel")
+    for v in (0.5, 0.35):
+        x, y = on_page(page, 0.5, v)
+        panel.click(position={"x": x, "y": y})
+    with desk.leaving():
+        page.keyboard.press("Enter")
+    page.wait_for_function("() => document.querySelector('.read-as')?.innerText.includes('6 bridges hold')")
+    accepted(desk)
+    pieces = Composition.objects.get().pieces
+    assert pieces.filter(opening=False).count() == 1
+    assert pieces.filter(opening=True).count() >= 6
+
+
+def test_a_sheet_is_traced_by_eye(desk, tmp_path):
+    place = tmp_path / "pear.png"
+    cv2.imwrite(str(place), pear()[0])
+    bring(desk, place, "240 mm")
+    page = desk.page
+    _read_as(page, "traced", "trace by eye")
+    page.get_by_role("button", name="draw a line on").click()
+    panel = page.locator("#panel")
+    for u, v in ((0.02, 0.5), (0.4, 0.6), (0.98, 0.5)):
+        x, y = on_page(page, u, v)
+        panel.click(position={"x": x, "y": y})
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#panel[data-pieces='2']")
+    assert page.locator(".found-what").inner_text() == "pieces found"
+    accepted(desk)
+    assert Composition.objects.get().pieces.count() == 2
 
 
 def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):

@@ -208,9 +208,12 @@ def test_the_unit_of_a_drawing_is_asked_for_on_its_page(client, person):
     assert draft.result["width_mm"] == pytest.approx(1000)
 
 
-def test_a_coloured_picture_is_told_by_its_colours_until_the_person_says_otherwise(client, person):
+def test_a_coloured_picture_is_told_by_its_colours_or_as_the_person_says(client, person):
     bring(client, test_intake_widths.plate(), "plate.png")
     draft = Draft.objects.get()
+    assert draft.result["read_as"] == ["painted", "3 colours"]
+    client.post(f"/draft/{draft.uid}/again/", {"how": "width", "size": "18 in", "kind": "photo", "by": "colour"})
+    draft.refresh_from_db()
     assert draft.result["read_as"][1].endswith("told apart by colour")
     client.post(f"/draft/{draft.uid}/again/", {"how": "width", "size": "18 in", "by": "lightness"})
     draft.refresh_from_db()

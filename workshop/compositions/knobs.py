@@ -1,7 +1,7 @@
 """What the page of a brought drawing offers to turn, by the kind of drawing."""
 
 from emberquilt.errors import BadDrawing
-from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, SIZES, Knobs
+from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, PICTURED, SIZES, Knobs
 from emberquilt.intake.lettering import FONTS
 from emberquilt.intake.propose import recognise
 from emberquilt.practice import Practice
@@ -28,22 +28,29 @@ WORDS = {
     "outline": "Outline",
     "margin_mm": "Margin",
     "across": "Width to height",
+    "figure": "Cut it as",
+    "stays": "What stays",
+    "bridge_mm": "Bridges so wide",
+    "bridge_count": "Bridges to a part",
+    "frame_mm": "A frame round it",
 }
 OFFERED = {
     "picture": ("kind",),
     "line picture": ("lines_up_to_mm", "gap_mm", "smooth", "ink", "outside", "smallest_mm"),
     "painted picture": ("lines_up_to_mm", "gap_mm", "smooth", "outside", "smallest_mm"),
     "photo": ("tones", "by", "smooth", "smallest_mm", "more_tones"),
+    "figure": ("figure", "tones", "by", "smooth", "smallest_mm", "outside"),
+    "fretwork": ("stays", "ink", "frame_mm", "bridge_mm", "bridge_count", "smooth", "smallest_mm"),
     "svg": ("kind",),
     "painted": ("lines_up_to_mm", "outside", "smallest_mm"),
     "line": ("lines_up_to_mm", "gap_mm", "outside", "smallest_mm"),
-    "pdf": ("page",),
+    "pdf": ("page", "kind"),
     "dxf": ("unit",),
     "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"),
     "blank": ("outline", "across"),
 }
 PLACEHOLDERS = {"gap_mm": "as it looks", "lines_up_to_mm": "as it looks", "smallest_mm": "any"}
-RANGES = ("smooth", "ink", "tones", "more_tones")
+RANGES = ("smooth", "ink", "tones", "more_tones", "bridge_count")
 
 
 def sort_of(row: Draft) -> str:
@@ -61,7 +68,7 @@ def knob_context(row: Draft, practice: Practice) -> dict:
     sort = sort_of(row)
     told, *_ = (row.result or {}).get("read_as") or [row.knobs.get("kind") or "line"]
     photo = told == "photo"
-    read_as = told if photo or sort != "picture" else f"{told} picture"
+    read_as = f"{told} picture" if sort == "picture" and told in ("line", "painted") else told
     found_up_to = (row.result or {}).get("lines_up_to_mm")
     names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED.get(read_as, ()))
     fields = [
@@ -88,6 +95,7 @@ def knob_context(row: Draft, practice: Practice) -> dict:
         "sort": sort,
         "pictured": pictured,
         "photo": photo,
+        "read": told,
         "text": words,
     }
 
@@ -104,7 +112,7 @@ def _choices(name: str) -> dict[str, str] | None:
     if name == "font":
         return {code: words for code, (words, *_) in FONTS.items()}
     if name == "kind":
-        return {code: KINDS[code] for code in ("auto", "line", "painted", "photo")}
+        return {code: KINDS[code] for code in ("auto", "line", "painted", *PICTURED)}
     return CHOICES.get(name)
 
 

@@ -6,10 +6,13 @@ import numpy as np
 import shapely
 
 from emberquilt.findings import Finding
-from emberquilt.intake.by_hand import after, by_hand, in_shares, strokes_of
+from emberquilt.intake.by_hand import after, by_hand, in_mm, in_shares, strokes_of
+from emberquilt.intake.knobs import Knobs
 from emberquilt.intake.proposal import Other, Proposal, ReadAs
 from emberquilt.outline.coverage import Coverage
 from emberquilt.outline.details import detail_of
+from emberquilt.outline.paths import path_of
+from emberquilt.work.scene import Mark
 
 from .models import Draft
 
@@ -82,3 +85,17 @@ def stroked(row: Draft, do: str, points: list, how: str) -> list[dict]:
     *before, last = strokes_of([*strokes, stroke])
     after(by_hand(read, before), last)
     return [*strokes, stroke]
+
+
+STROKES = (("figure", "inside", "guide"), ("figure", "beyond", "melt"), ("fretwork", "bridges", "guide"))
+
+
+def marked_on(proposal: Proposal, knobs: Knobs) -> list[Mark]:
+    """What was marked on the picture: a rectangle round a figure, strokes for in and out, bridges set by hand."""
+    left, top, right, bottom = knobs.box or (0.0, 0.0, 0.0, 0.0)
+    box = ((left, top), (right, top), (right, bottom), (left, bottom), (left, top))
+    lines = [("guide", box)] if knobs.box and proposal.read_as.kind == "figure" else []
+    for kind, name, mark in STROKES:
+        if proposal.read_as.kind == kind:
+            lines += [(mark, line) for line in getattr(knobs, name) if len(line) > 1]
+    return [Mark(mark, path=path_of(shapely.LineString(in_mm(proposal, line)))) for mark, line in lines]

@@ -19,7 +19,7 @@ from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
 from emberquilt.formats.project import write_project
 from emberquilt.intake.judged import said
-from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, knobs_of, size_of
+from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, MARKED, knobs_of, size_of
 from emberquilt.intake.lettering import open_font
 from emberquilt.intake.propose import recognise, source_picture
 from emberquilt.intake.simpler import FEWEST, simpler
@@ -41,7 +41,7 @@ from . import actions, store, tasks
 from .knobs import knob_context, wanted_pieces
 from .models import Composition, Draft
 from .plans import plan_of
-from .proposals import proposed, stroked, unpack_proposal
+from .proposals import marked_on, proposed, stroked, unpack_proposal
 
 MOST_UPLOAD = 60_000_000
 TYPES = {
@@ -149,12 +149,14 @@ def bring(request):
     return redirect("draft", draft.uid)
 
 
-KNOBS = ("how", "size", "points", "font", "corners", "more", *CHOICES, *LIMITS)
+KNOBS = ("how", "size", "points", "font", "corners", "more", "box", *MARKED, *CHOICES, *LIMITS)
+MOST_TYPED = 60_000
+"""Signs in one knob: strokes over a picture are long."""
 
 
 def _typed(values) -> dict[str, str]:
     """The knobs in a form, as they were typed."""
-    return {name: values[name][:2000] for name in KNOBS if values.get(name)}
+    return {name: values[name][:MOST_TYPED] for name in KNOBS if values.get(name)}
 
 
 def _shelf_with(request, words: str):
@@ -221,11 +223,17 @@ def draft_scene(request, uid):
     dress |= {key: _proposed(proposal.colours.get(key, ""), i) for i, key in enumerate(solid, 1)}
     marks = [Mark(what, x, y) for what, x, y in proposal.traces[:MOST_TRACES]]
     marks += [Mark("detail", path=path_of(d.geometry), text=d.how) for d in proposal.lines[:MOST_TRACES]]
+    marks += marked_on(proposal, knobs_of(row.knobs, practice_of(request.user).unit))
     marks += [
         Mark("pin", *f.point_mm, text=str(i)) for i, f in enumerate(proposal.findings, 1) if f.point_mm is not None
     ]
     scene = Scene(proposal.width_mm, proposal.height_mm, shapes_of(proposal.coverage), dress, tuple(marks))
-    told = {"pieces": len(solid), "most": len(whole.coverage), "said": said(proposal, practice_of(request.user))}
+    told = {
+        "read": proposal.read_as.kind,
+        "pieces": len(solid),
+        "most": len(whole.coverage),
+        "said": said(proposal, practice_of(request.user)),
+    }
     box = list(proposal.source_box_mm)
     return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene), "underlay": box, "told": told})
 
@@ -242,7 +250,12 @@ def draft_other(request, uid, number):
 
 
 MOST_TRACES = 2000
-TRACE_WORDS = {"inlay": "too small but for an inlay", "lost": "open: click an end to draw it on"}
+TRACE_WORDS = {
+    "inlay": "too small but for an inlay",
+    "lost": "open: click an end to draw it on",
+    "bridge": "set as bridges",
+    "widened": "thin ends widened",
+}
 """What was done to a drawing, where its code is no word for reading."""
 
 
@@ -255,7 +268,7 @@ def draft_again(request, uid):
     """Other knobs: the pieces are found again, and what was found before stays to be seen until then."""
     row = _own_draft(request, uid)
     unit = practice_of(request.user).unit
-    knobs = row.knobs | {name: request.POST[name][:2000] for name in KNOBS if name in request.POST}
+    knobs = row.knobs | {name: request.POST[name][:MOST_TYPED] for name in KNOBS if name in request.POST}
     others = unpack_proposal(row.result).others if row.result else ()
     chosen = request.POST.get("as", "")
     if chosen.isdecimal() and int(chosen) < len(others):

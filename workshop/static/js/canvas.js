@@ -307,10 +307,10 @@ export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
   ctx.restore();
 }
 
-// What was bridged (square), merged (circle), lost, or too small for all but an inlay (ember circles) in a drawing.
+// What was bridged (square), merged or widened (circle), lost, or too small for all but an inlay (ember circles) in a drawing.
 const round = (ctx, x, y, r) => ctx.arc(x, y, r, 0, 7);
 const square = (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r);
-const TRACES = { bridged: square, merged: round, lost: round, inlay: round };
+const TRACES = { bridged: square, merged: round, widened: round, lost: round, inlay: round, bridge: square };
 
 // How seams read: width, dash and colour, so that colour never speaks alone.
 const SEAMS = {
@@ -398,7 +398,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     if (TRACES[m.kind]) {
       ctx.beginPath();
       TRACES[m.kind](ctx, m.x, m.y, 5 / s);
-      ctx.fillStyle = m.kind === "bridged" ? EMBER : SHEET;
+      ctx.fillStyle = m.kind === "bridged" || m.kind === "bridge" ? EMBER : SHEET;
       ctx.fill();
       ctx.lineWidth = 2 / s;
       ctx.strokeStyle = m.kind === "lost" || m.kind === "inlay" ? EMBER : INK;

@@ -4,6 +4,7 @@ import { hands } from "./hands.js";
 import { drawing } from "./draw.js";
 import "./said.js";
 
+const STROKES = new Set(["inside", "beyond", "bridges"]);
 const END_PX = 16;
 const HAND = new Set(["line", "join", "move", "detail"]);
 
@@ -20,6 +21,8 @@ if (element?.dataset.scene) {
   Promise.all([fetch(element.dataset.scene).then((answer) => answer.json()), picture.decode().catch(() => null)]).then(
     ([scene]) => {
       box = scene.underlay;
+      // strokes for in and out are drawn on all of the picture, not on the figure alone
+      if (scene.told.read === "figure") panel.focus = [box[0], box[1], box[0] + box[2], box[1] + box[3]];
       if (picture.naturalWidth) panel.scene.underlay = { image: picture, box };
       panel.show(scene, scene.dress, {});
       document.fonts.ready.then(() => panel.redraw());
@@ -48,10 +51,14 @@ if (element?.dataset.scene) {
     if (!answer.ok || turn !== asked) return;
     const scene = await answer.json();
     if (turn !== asked) return;
+    const { view } = panel;
     panel.show(scene, scene.dress, {});
+    panel.view = view;
+    panel.redraw();
     const lines = scene.told.said.map((words) => Object.assign(document.createElement("li"), { textContent: words }));
     document.getElementById("told").replaceChildren(...lines);
     document.querySelector(".found").textContent = scene.told.pieces;
+    document.querySelector(".found-what").textContent = scene.told.pieces === 1 ? "piece found" : "pieces found";
     element.dataset.pieces = scene.told.pieces;
     if (slider && scene.told.most) {
       const all = slider.value === slider.max;
@@ -68,6 +75,10 @@ if (element?.dataset.scene) {
   document.body.addEventListener("pieces-changed", () => shownAgain(0));
   document.body.addEventListener("click", (event) => {
     if (event.target.closest("[data-back]")) byHand({ do: "back" });
+    const away = event.target.closest("[data-pop]");
+    if (!away) return;
+    for (const name of away.dataset.pop.split(" ")) knobs[name].value = "";
+    knobs.requestSubmit();
   });
 
   // a line's open end is where it is drawn on
@@ -100,6 +111,13 @@ if (element?.dataset.scene) {
     if (verb === "corners") {
       if (marked.length !== 4) return;
       knobs.corners.value = shares(marked);
+    }
+    if (verb === "box") {
+      const [[x0, y0], [x1, y1]] = JSON.parse(shares([marked[0], marked.at(-1)]));
+      knobs.box.value = JSON.stringify([[x0, y0, x1, y1]]);
+    }
+    if (STROKES.has(verb)) {
+      knobs[verb].value = JSON.stringify([...JSON.parse(knobs[verb].value || "[]"), JSON.parse(shares(marked))]);
     }
     if (verb === "more") {
       const [[x0, y0], [x1, y1]] = JSON.parse(shares([marked[0], marked.at(-1)]));

@@ -19,6 +19,10 @@ const HINTS = {
     "Click where the line goes on to; its ends meet what is near. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, " +
     "<kbd>Esc</kbd> leaves it.",
   "detail-here": "Click a line that is to part nothing, or draw one, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
+  box: "Drag a rectangle close round the figure. <kbd>Esc</kbd> leaves it.",
+  inside: "Draw over what belongs to the figure. <kbd>Esc</kbd> leaves it.",
+  beyond: "Draw over what does not belong to it. <kbd>Esc</kbd> leaves it.",
+  bridges: "Draw the bridge from wood to wood, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
   redetail: "Click a line that parts nothing: it is burnt, painted, sawn, and then gone.",
   more: "Drag over the place that gets more tones. <kbd>Esc</kbd> leaves it.",
 };
@@ -37,7 +41,7 @@ export function drawing(panel, finished) {
     tool = {
       verb,
       closed,
-      kind: verb === "junction" || verb === "more" ? "drag" : closed ? "closed" : "line",
+      kind: verb === "junction" || verb === "more" || verb === "box" ? "drag" : closed ? "closed" : "line",
       points: from ? [from] : [],
       curve: false,
     };
