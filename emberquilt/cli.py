@@ -76,6 +76,9 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--unit", choices=list(UNITS), help="what one unit of a DXF measures, where it does not say")
     parser.add_argument("--by-hand", type=Path, help="a JSON file of strokes made on what is found (see formats.md)")
     parser.add_argument("--lines-up-to", help="dark shapes up to this width are seams: 2mm; 0 keeps them as pieces")
+    parser.add_argument("--finer", help="places of pieces to part by their tones: [[x, y]], shares of the picture")
+    parser.add_argument("--finer-tones", help="into so many tones, 2 to 8")
+    parser.add_argument("--over", type=Path, help="a photo that is laid over those pieces, to part them by its tones")
     parser.add_argument("--box", help="rectangle round a figure, shares of the picture: [[left, top, right, bottom]]")
     parser.add_argument("--inside", help="strokes over a figure: [[[x, y], [x, y]]], shares of the picture")
     parser.add_argument("--beyond", help="strokes over what is no part of the figure")
@@ -111,10 +114,11 @@ def _proposed(options) -> Proposal:
     size = size_of({"how": how, "size": getattr(options, how)}, "mm")
     knobs = knobs_of(typed, "mm")
     data = options.drawing.read_bytes()
+    over = options.over.read_bytes() if options.over else b""
     if not options.by_hand:
-        return propose_apart(data, size, knobs, font=font, at_once=True)
+        return propose_apart(data, size, knobs, font=font, over=over, at_once=True)
     strokes = strokes_of(options.by_hand.read_text(encoding="utf-8", errors="replace"))
-    found = propose_apart(data, size, replace(knobs, simplify=0), font=font, at_once=True)
+    found = propose_apart(data, size, replace(knobs, simplify=0), font=font, over=over, at_once=True)
     return simpler(by_hand(found, strokes), knobs.simplify)
 
 

@@ -115,7 +115,7 @@ def _line(proposal: Proposal, line: np.ndarray, snap_mm: float, _how: str) -> Pr
         line = np.r_[other, line] if end == 0 else np.r_[line, other[::-1]]
         del details[found]
     made = cut.split(proposal.coverage, (), line, snap_mm)
-    return replace(_reshaped(proposal, made), lines=tuple(details))
+    return replace(reshaped(proposal, made), lines=tuple(details))
 
 
 def _join(proposal: Proposal, line: np.ndarray, _snap_mm: float, _how: str) -> Proposal:
@@ -125,7 +125,7 @@ def _join(proposal: Proposal, line: np.ndarray, _snap_mm: float, _how: str) -> P
         raise BadChoice("An opening and a piece cannot be joined.")
     if len(keys) < 2:
         raise BadChoice("Draw across the seam of the pieces that are to be one.")
-    return _reshaped(proposal, cut.join(proposal.coverage, keys))
+    return reshaped(proposal, cut.join(proposal.coverage, keys))
 
 
 def _move(proposal: Proposal, line: np.ndarray, snap_mm: float, _how: str) -> Proposal:
@@ -150,7 +150,7 @@ def _move(proposal: Proposal, line: np.ndarray, snap_mm: float, _how: str) -> Pr
                 best = min(best or (np.inf, 0, 0), (apart, a, b))
     if best is None:
         raise BadChoice("No seam runs like this line. Draw it near the seam that it replaces.")
-    return _reshaped(proposal, redraw.redraw_seam(coverage, best[1], best[2], line, snap_mm))
+    return reshaped(proposal, redraw.redraw_seam(coverage, best[1], best[2], line, snap_mm))
 
 
 def _detail(proposal: Proposal, line: np.ndarray, snap_mm: float, how: str) -> Proposal:
@@ -169,7 +169,7 @@ def _detail(proposal: Proposal, line: np.ndarray, snap_mm: float, how: str) -> P
     seam = _seam_at(proposal.coverage, line[0], 2 * snap_mm)
     if seam is None:
         raise BadChoice("There is no line here. Click on one.")
-    joined = _reshaped(proposal, cut.join(proposal.coverage, (seam.a, seam.b)))
+    joined = reshaped(proposal, cut.join(proposal.coverage, (seam.a, seam.b)))
     parts = shapely.get_parts(shapely.line_merge(seam.line)) if how != "gone" else []
     return replace(joined, lines=(*joined.lines, *(detail_of(shapely.get_coordinates(p), how) for p in parts)))
 
@@ -195,7 +195,7 @@ def _seam_at(coverage: Coverage, at: np.ndarray, reach_mm: float):
     return min(seams, key=lambda s: s.line.distance(spot), default=None)
 
 
-def _reshaped(proposal: Proposal, made: Reshape) -> Proposal:
+def reshaped(proposal: Proposal, made: Reshape) -> Proposal:
     """New pieces take after the one they were cut from."""
     outlines = {k: o for k, o in proposal.coverage.by_key.items() if k not in made.gone} | made.changed
     colours, openings = dict(proposal.colours), list(proposal.openings)

@@ -1,5 +1,7 @@
 """An SVG: what it shows, and the lines and shapes it states."""
 
+import numpy as np
+
 from ..errors import BadDrawing
 from ..findings import Finding
 from . import painted, svg_source
@@ -7,7 +9,7 @@ from .by_sight import ByNumbers, by_sight
 from .finish import Intake
 from .from_lines import from_lines
 from .proposal import Proposal
-from .rendering import figure_of, render
+from .rendering import Figure, figure_of, on_white, render
 
 TEXT = "{http://www.w3.org/2000/svg}text"
 
@@ -35,6 +37,12 @@ def from_svg(data: bytes, work: Intake) -> Proposal:
     )
     whole = work.knobs.outside == "keep"
     return by_sight(lambda side: render(svg, figure, side, whole), source, work)
+
+
+def svg_page(data: bytes, side: int) -> np.ndarray:
+    """Its whole page on white, uint8 RGB. Raises `BadDrawing`."""
+    svg = _with_page(svg_source.safe_svg(data))
+    return on_white(render(svg, Figure(0, 0, *svg.page, False), side, whole=True).rgba)
 
 
 def _words_in(svg: svg_source.SafeSvg) -> tuple[Finding, ...]:

@@ -165,6 +165,9 @@ class Knobs:
     """Bridges between two parts, where there is room for so many."""
     bridges: tuple[tuple[Point, ...], ...] = ()
     """Bridges set by hand."""
+    finer: tuple[Point, ...] = ()
+    """Places of pieces that are parted by their tones, as shares of the picture."""
+    finer_tones: int = 3
     frame_mm: float = 10.0
     """Round fretwork; 0 for none."""
 
@@ -195,6 +198,7 @@ LIMITS: dict[str, tuple[float, float]] = {
     "bridge_mm": (0.5, 50),
     "bridge_count": (1, 4),
     "frame_mm": (0, 200),
+    "finer_tones": (2, 8),
 }
 
 
@@ -227,6 +231,8 @@ def _marked(values: dict[str, str]) -> dict:
     """What was marked on the picture."""
     made: dict = _sheet(values["corners"]) if values.get("corners") else {}
     made |= {name: _lines(values[name]) for name in MARKED if values.get(name)}
+    if values.get("finer"):
+        made["finer"] = tuple(_points(values["finer"], MOST_LINES))
     if values.get("box"):
         made["box"] = next(iter(_boxes(values["box"])), None)
     if values.get("more"):

@@ -9,10 +9,11 @@ from ..units import Length, format_length
 from . import raster_source, tones
 from .by_sight import ByNumbers, by_sight
 from .dxf_source import read_dxf
+from .finer import finer
 from .finish import Intake, Say
 from .from_lines import from_lines
 from .from_pixels import from_pixels
-from .from_svg import from_svg
+from .from_svg import from_svg, svg_page
 from .from_words import from_nothing, from_text
 from .knobs import PICTURED, UNITS, Knobs, Size, finished_width
 from .pdf_source import read_pdf, render_page
@@ -52,10 +53,12 @@ def propose(
     knobs: Knobs = Knobs(),  # noqa: B008  frozen, so sharing it is safe
     *,
     font: bytes = b"",
+    over: bytes = b"",
     progress: Progress = no_progress,
     say: Say = in_millimetres,
 ) -> Proposal:
-    """The pieces in a drawing, a photo, a page, or typed words (`knobs.kind` text; `font` the bytes of one's own).
+    """The pieces in a drawing, a photo, a page, or typed words (`knobs.kind` text; `font` the bytes of one's own);
+    `over` a picture that is laid over pieces to part them (`knobs.finer`).
 
     `say` puts a length in mm into the words of the shop. Raises `BadDrawing` with one clear sentence when nothing can
     be sawn from it, `BadLength` for a size that cannot be, `Cancelled` from `progress`.
@@ -66,7 +69,14 @@ def propose(
         return from_text(data, font, work)
     if knobs.kind == "blank":
         return from_nothing(work)
-    return simpler(_from_file(data, work), knobs.simplify)
+    found = _from_file(data, work)
+    if knobs.finer:
+        progress(0.95, "parting pieces by their tones")
+        knobs = replace(knobs, corners=knobs.corners or found.corners)
+        photo = _rgb(raster_source.read_picture(over)) if over else None
+        page = page_pixels(data, knobs) if photo is None else photo
+        found = finer(found, page, photo, knobs, say)
+    return simpler(found, knobs.simplify)
 
 
 def _from_file(data: bytes, work: Intake) -> Proposal:
@@ -117,13 +127,26 @@ def source_picture(data: bytes, knobs: Knobs) -> tuple[bytes, str]:
         return unpacked(data), "image/svg+xml"
     if kind == "dxf":
         return b"", "text/plain"
+    shown = raster_source.shown_by_browsers(data)
+    if kind == "picture" and shown and not knobs.corners:
+        return data, shown
+    return raster_source.as_png(page_pixels(data, knobs)), "image/png"
+
+
+def page_pixels(data: bytes, knobs: Knobs) -> np.ndarray:
+    """The source's whole page as pixels, uint8 RGB. Raises `BadDrawing` for a DXF, which is no picture."""
+    kind = recognise(data)
+    if kind == "dxf":
+        raise BadDrawing("A DXF has no tones to part its pieces by. Lay a photo over them, or draw lines.")
+    if kind == "svg":
+        return svg_page(data, tones.MOST_SIDE)
     if kind == "pdf":
         picture = read_pdf(data, knobs.page, as_picture=True).picture
-    else:
-        shown = raster_source.shown_by_browsers(data)
-        if shown and not knobs.corners:
-            return data, shown
-        flat = raster_source.read_picture(data)
-        flat = straightened(flat, knobs.corners) if knobs.corners else flat
-        picture = flat.rgb if flat.rgb is not None else np.dstack([flat.grey] * 3)
-    return raster_source.as_png(raster_source.reduced(picture, tones.MOST_SIDE)[0]), "image/png"
+        return raster_source.reduced(picture, tones.MOST_SIDE)[0]
+    flat = raster_source.read_picture(data)
+    flat = straightened(flat, knobs.corners) if knobs.corners else flat
+    return raster_source.reduced(_rgb(flat), tones.MOST_SIDE)[0]
+
+
+def _rgb(picture: raster_source.Picture) -> np.ndarray:
+    return np.dstack([picture.grey] * 3) if picture.rgb is None else picture.rgb

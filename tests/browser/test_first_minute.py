@@ -9,6 +9,7 @@ from PIL import Image
 
 from tests.browser.hands import accepted, bring
 from tests.core.test_by_hand import WINDOW
+from tests.core.test_finer import BANDS, steps
 from tests.core.test_intake_begin import islands, pear
 from tests.core.test_intake_coloured import painted, screened
 from tests.core.test_intake_kinds import lines, pdf
@@ -184,6 +185,25 @@ def test_a_sheet_is_traced_by_eye(desk, tmp_path):
     assert page.locator(".found-what").inner_text() == "pieces found"
     accepted(desk)
     assert Composition.objects.get().pieces.count() == 2
+
+
+def test_a_piece_is_made_finer_by_its_tones_or_by_a_photo_over_it(desk, tmp_path):
+    place, photo = tmp_path / "bands.svg", tmp_path / "photo.png"
+    place.write_bytes(BANDS)
+    photo.write_bytes(steps([0.5, 0.5], (400, 400)))
+    bring(desk, place, "240 mm")
+    page = desk.page
+    page.get_by_role("button", name="make a piece finer").click()
+    x, y = on_page(page, 0.8, 0.5)
+    with desk.leaving():
+        page.locator("#panel").click(position={"x": x, "y": y})
+    page.wait_for_function("() => document.body.innerText.includes('no tones that could part it')")
+    page.locator("#k-finer_tones").fill("2")
+    page.set_input_files("#over_file", photo)
+    page.wait_for_function("() => document.querySelector('.found')?.innerText === '3'")
+    page.get_by_role("button", name="as coarse as they were").click()
+    page.wait_for_function("() => document.querySelector('.found')?.innerText === '2'")
+    assert desk.axe() == []
 
 
 def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):

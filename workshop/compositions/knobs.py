@@ -33,6 +33,7 @@ WORDS = {
     "bridge_mm": "Bridges so wide",
     "bridge_count": "Bridges to a part",
     "frame_mm": "A frame round it",
+    "finer_tones": "Tones in a piece",
 }
 OFFERED = {
     "picture": ("kind",),
@@ -50,7 +51,9 @@ OFFERED = {
     "blank": ("outline", "across"),
 }
 PLACEHOLDERS = {"gap_mm": "as it looks", "lines_up_to_mm": "as it looks", "smallest_mm": "any"}
-RANGES = ("smooth", "ink", "tones", "more_tones", "bridge_count")
+RANGES = ("smooth", "ink", "tones", "more_tones", "bridge_count", "finer_tones")
+ASKED = {"more_tones": "more", "finer_tones": "finer"}
+"""Knobs that are shown once something was marked for them."""
 
 
 def sort_of(row: Draft) -> str:
@@ -70,7 +73,7 @@ def knob_context(row: Draft, practice: Practice) -> dict:
     photo = told == "photo"
     read_as = f"{told} picture" if sort == "picture" and told in ("line", "painted") else told
     found_up_to = (row.result or {}).get("lines_up_to_mm")
-    names = OFFERED[sort] + (() if sort in ("text", "blank") else OFFERED.get(read_as, ()))
+    names = OFFERED[sort] + (() if sort in ("text", "blank") else (*OFFERED.get(read_as, ()), "finer_tones"))
     fields = [
         {
             "name": name,
@@ -84,7 +87,7 @@ def knob_context(row: Draft, practice: Practice) -> dict:
             else PLACEHOLDERS.get(name, ""),
         }
         for name in names
-        if name != "more_tones" or row.knobs.get("more")
+        if name not in ASKED or row.knobs.get(ASKED[name])
     ]
     pictured = sort == "picture"
     words = bytes(row.data).decode(errors="replace") if sort == "text" else ""

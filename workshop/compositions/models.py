@@ -163,6 +163,8 @@ class Draft(models.Model):
     knobs = models.JSONField(default=dict)
     """How large and how it is to be read, as the person typed it."""
     font = models.BinaryField(default=b"")
+    over = models.BinaryField(default=b"")
+    """A photo that is laid over pieces, to part them by its tones."""
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     turn = models.PositiveIntegerField(default=0)
     share = models.FloatField(default=0)

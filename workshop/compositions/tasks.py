@@ -29,8 +29,8 @@ def find_pieces(draft_pk: int, turn: int) -> None:
         # fewer pieces are made of what is kept here as the slider moves
         turned = {name: value for name, value in draft.knobs.items() if name != "simplify"}
         size, knobs = size_of(turned, practice.unit), knobs_of(turned, practice.unit)
-        data, font = bytes(draft.data), bytes(draft.font)
-        proposal = propose_apart(data, size, knobs, font=font, progress=progress, say=practice.say)
+        data, more = bytes(draft.data), {"font": bytes(draft.font), "over": bytes(draft.over)}
+        proposal = propose_apart(data, size, knobs, **more, progress=progress, say=practice.say)
         _tell(draft, turn, state=Draft.State.READY, share=1.0, words="", result=pack_proposal(proposal))
     except Cancelled:
         return

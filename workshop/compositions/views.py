@@ -22,6 +22,7 @@ from emberquilt.intake.judged import said
 from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, MARKED, knobs_of, size_of
 from emberquilt.intake.lettering import open_font
 from emberquilt.intake.propose import recognise, source_picture
+from emberquilt.intake.raster_source import read_picture
 from emberquilt.intake.simpler import FEWEST, simpler
 from emberquilt.layers.stacked import from_afar, scene_in
 from emberquilt.outline.details import HOWS
@@ -149,7 +150,7 @@ def bring(request):
     return redirect("draft", draft.uid)
 
 
-KNOBS = ("how", "size", "points", "font", "corners", "more", "box", *MARKED, *CHOICES, *LIMITS)
+KNOBS = ("how", "size", "points", "font", "corners", "more", "box", "finer", *MARKED, *CHOICES, *LIMITS)
 MOST_TYPED = 60_000
 """Signs in one knob: strokes over a picture are long."""
 
@@ -281,6 +282,11 @@ def draft_again(request, uid):
         open_font(row.font)
     elif request.POST.get("font"):
         row.font = b""
+    if upload := request.FILES.get("over_file"):
+        row.over = upload.read()
+        read_picture(bytes(row.over))
+    elif not knobs.get("finer"):
+        row.over = b""
     row.knobs = knobs
     tasks.begin(row)
     return redirect("draft", row.uid)

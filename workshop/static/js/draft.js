@@ -116,6 +116,10 @@ if (element?.dataset.scene) {
       const [[x0, y0], [x1, y1]] = JSON.parse(shares([marked[0], marked.at(-1)]));
       knobs.box.value = JSON.stringify([[x0, y0, x1, y1]]);
     }
+    if (verb === "finer") {
+      const [place] = JSON.parse(shares([marked[0]]));
+      knobs.finer.value = JSON.stringify([...JSON.parse(knobs.finer.value || "[]"), place]);
+    }
     if (STROKES.has(verb)) {
       knobs[verb].value = JSON.stringify([...JSON.parse(knobs[verb].value || "[]"), JSON.parse(shares(marked))]);
     }

@@ -19,6 +19,7 @@ const HINTS = {
     "Click where the line goes on to; its ends meet what is near. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, " +
     "<kbd>Esc</kbd> leaves it.",
   "detail-here": "Click a line that is to part nothing, or draw one, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
+  finer: "Click the piece that is to be parted by its tones. <kbd>Esc</kbd> leaves it.",
   box: "Drag a rectangle close round the figure. <kbd>Esc</kbd> leaves it.",
   inside: "Draw over what belongs to the figure. <kbd>Esc</kbd> leaves it.",
   beyond: "Draw over what does not belong to it. <kbd>Esc</kbd> leaves it.",
@@ -28,7 +29,7 @@ const HINTS = {
 };
 const SNAP_PX = 9,
   STEP_PX = 3;
-const POINT = new Set(["radial", "patch", "redetail"]);
+const POINT = new Set(["radial", "patch", "redetail", "finer"]);
 
 export function drawing(panel, finished) {
   const { element } = panel;
