@@ -91,6 +91,10 @@ def _drawing_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--letters", choices=("openings", "letters"), help="lettering: cut out of a sheet, or by itself"
     )
+    parser.add_argument("--widen", help="lettering: strokes wider by this")
+    parser.add_argument("--close-eyes", help="lettering: eyes narrower than this are closed")
+    parser.add_argument("--dots", choices=("joined",), help="lettering: dots joined to their letter")
+    parser.add_argument("--hold", choices=("bridged",), help="lettering: centres held by bridges (see --bridge)")
     parser.add_argument("--font", help="a shipped font by name, or a font file")
 
 
@@ -106,6 +110,8 @@ def _proposed(options) -> Proposal:
         "lines_up_to_mm": options.lines_up_to or "",
         "bridge_mm": options.bridge or "",
         "frame_mm": options.frame or "",
+        "widen_mm": options.widen or "",
+        "eyes_mm": options.close_eyes or "",
     }
     font = b""
     if options.font and options.font not in FONTS:

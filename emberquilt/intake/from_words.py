@@ -10,6 +10,7 @@ from ..outline.plates import plate
 from . import lettering
 from .finish import Intake, finish
 from .proposal import Proposal, ReadAs
+from .sawn_letters import bridged, fit_to_saw, small_parts, told
 
 
 def from_nothing(work: Intake) -> Proposal:
@@ -27,18 +28,24 @@ def from_text(data: bytes, font: bytes, work: Intake) -> Proposal:
     except UnicodeDecodeError:
         raise BadDrawing("This text is not in UTF-8. Type the words instead.") from None
     set_words = lettering.set_text(text, font or knobs.font, knobs.spacing, knobs.bend_deg)
-    words = shapely.total_bounds(np.array(set_words.letters))
-    span = words[2] - words[0]
-    # the margin is typed at finished size, which depends on the margin: two rounds settle it
-    share = 0.0
+    # what is typed at finished size depends on the size that it makes: a few rounds settle it
+    as_set, share, scale = set_words, 0.0, 0.0
     for _ in range(4):
+        if scale:
+            set_words = fit_to_saw(as_set, scale, knobs)
+        words = shapely.total_bounds(np.array(set_words.letters))
         faces, openings = lettering.lettered(set_words, knobs.letters, knobs.outline, share)
         left, top, right, bottom = shapely.total_bounds(np.array(faces))
         scale = work.size.mm_per_unit((right - left, bottom - top), (right - left, bottom - top), None)
-        share = knobs.margin_mm / (span * scale)
+        share = knobs.margin_mm / ((words[2] - words[0]) * scale)
     lines = shapely.transform(np.array(faces), lambda xy: (xy - [left, top]) * scale)
     matched, open_ones = _matched(list(lines), set(openings))
-    findings = []
+    held = knobs.hold == "bridged" and knobs.letters == "openings"
+    bridges: list[tuple[float, float]] = []
+    if held:
+        made, gone, bridges = bridged(matched, open_ones, knobs.bridge_mm, knobs.bridge_count)
+        matched, open_ones = _matched(made, gone)
+    findings = told(small_parts(set_words, scale, knobs.letters, held), (right - left) * scale, knobs.letters, work.say)
     if set_words.missing:
         named = ", ".join(f"“{c}”" for c in set_words.missing[:8])
         findings.append(
@@ -64,6 +71,7 @@ def from_text(data: bytes, font: bytes, work: Intake) -> Proposal:
         work,
         (),
         [""] * len(matched),
+        [("bridge", x, y) for x, y in bridges],
         openings=open_ones,
         read_as=ReadAs("text", "typed words"),
     )

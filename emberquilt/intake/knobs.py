@@ -37,6 +37,8 @@ CHOICES = {
     "outside": OUTSIDES,
     "by": {"": "as it looks", "lightness": "by lightness", "colour": "by colour"},
     "letters": {"openings": "openings in a sheet", "letters": "separate letters"},
+    "dots": {"": "by themselves", "joined": "joined to their letter"},
+    "hold": {"": "by themselves", "bridged": "held by bridges"},
     "unit": {"": "as it says itself", "mm": "millimetre", "cm": "centimetre", "m": "metre", "in": "inch", "ft": "foot"},
     "figure": {"one": "one piece", "tones": "its tones"},
     "stays": {"dark": "the dark", "light": "the light"},
@@ -144,6 +146,13 @@ class Knobs:
     """No sheet is looked for in the picture."""
     font: str = "alegreya-sans"
     letters: str = "openings"
+    dots: str = ""
+    hold: str = ""
+    """Centres of letters that are cut out of a sheet."""
+    widen_mm: float = 0.0
+    """Strokes of letters are so much wider."""
+    eyes_mm: float = 0.0
+    """Eyes of letters narrower than this are closed."""
     spacing: float = 0.0
     bend_deg: float = 0.0
     outline: str = "rectangle"
@@ -192,6 +201,8 @@ LIMITS: dict[str, tuple[float, float]] = {
     "page": (1, 5000),
     "simplify": (0, 100_000),
     "spacing": (-20, 200),
+    "widen_mm": (0, 30),
+    "eyes_mm": (0, 50),
     "bend_deg": (-350, 350),
     "margin_mm": (0, 500),
     "across": (0.1, 10),

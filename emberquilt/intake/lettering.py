@@ -44,6 +44,8 @@ class Lettering:
     missing: tuple[str, ...]
     lent: tuple[str, ...] = ()
     """Letters that the font has not, set in another."""
+    drawn: tuple[tuple[str, shapely.Geometry], ...] = ()
+    """Each letter and its own region, marks and dots with it; where they overlap they are one in `letters`."""
 
 
 def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_deg: float = 0.0) -> Lettering:
@@ -55,7 +57,7 @@ def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_de
     if len(lines) > MOST_LINES or sum(map(len, lines)) > MOST_LETTERS:
         raise BadDrawing(f"Up to {MOST_LETTERS} letters in {MOST_LINES} lines can be set at a time.")
     own, others = _faces(font)
-    letters: list[shapely.Geometry] = []
+    drawn: list[tuple[str, shapely.Geometry]] = []
     missing: list[str] = []
     lent: list[str] = []
     for row, line in enumerate(lines):
@@ -65,14 +67,16 @@ def set_text(text: str, font: bytes | str, spacing_percent: float = 0.0, bend_de
         lent += borrowed
         if not shapes:
             continue
-        left, _, right, _ = shapely.total_bounds(np.array(shapes))
-        centred = [translate(s, -(left + right) / 2) for s in shapes]
-        if bend_deg:
-            centred = [_bent(s, right - left, math.radians(bend_deg)) for s in centred]
-        letters += [translate(s, 0, row * LINE_EM) for s in centred]
-    if not letters:
+        left, _, right, _ = shapely.total_bounds(np.array([s for _, s in shapes]))
+        for letter, shape in shapes:
+            centred = translate(shape, -(left + right) / 2)
+            if bend_deg:
+                centred = _bent(centred, right - left, math.radians(bend_deg))
+            drawn.append((letter, translate(centred, 0, row * LINE_EM)))
+    if not drawn:
         raise BadDrawing("This font has none of these letters. Choose another.")
-    return Lettering(_apart(letters), tuple(dict.fromkeys(missing)), tuple(dict.fromkeys(lent)))
+    letters = apart([shape for _, shape in drawn])
+    return Lettering(letters, tuple(dict.fromkeys(missing)), tuple(dict.fromkeys(lent)), tuple(drawn))
 
 
 def open_font(font: bytes | str) -> TTFont:
@@ -133,22 +137,22 @@ def _plain(face: TTFont) -> bytes:
 
 def _set(
     own: list[TTFont], others: list[TTFont], line: str, spacing_em: float
-) -> tuple[list[shapely.Geometry], list[str], list[str]]:
+) -> tuple[list[tuple[str, shapely.Geometry]], list[str], list[str]]:
     """Letters of one line side by side, in ems, baseline at 0; those that no face has, and those that were lent."""
-    shapes: list[shapely.Geometry] = []
+    shapes: list[tuple[str, shapely.Geometry]] = []
     missing: list[str] = []
     lent: list[str] = []
     x = 0.0
     for face, run in _runs([*own, *others], line):
         made, lost, wide = _line(face, run, spacing_em)
-        shapes += [translate(shape, x) for shape in made]
+        shapes += [(letter, translate(shape, x)) for letter, shape in made]
         missing += lost
         lent += [] if face in own else [letter for letter in run if not letter.isspace()]
         x += wide
     return shapes, missing, lent
 
 
-def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[shapely.Geometry], list[str], float]:
+def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[tuple[str, shapely.Geometry]], list[str], float]:
     """Letters of one run side by side, in ems, baseline at 0; those it has not; and how far it goes."""
     try:
         shaper = uharfbuzz.Font(uharfbuzz.Face(_plain(face)))
@@ -165,7 +169,8 @@ def _line(face: TTFont, line: str, spacing_em: float) -> tuple[list[shapely.Geom
                 outline = glyph_region(glyphs, order[info.codepoint])
                 if not outline.is_empty:
                     move = np.array([x + place.x_offset, place.y_offset])
-                    shapes.append(shapely.transform(outline, lambda xy, m=move: (xy + m) * [1 / em, -1 / em]))
+                    placed = shapely.transform(outline, lambda xy, m=move: (xy + m) * [1 / em, -1 / em])
+                    shapes.append((line[info.cluster], placed))
             x += place.x_advance + spacing_em * em
     except Exception as problem:
         raise BadDrawing("This font is damaged: its letters cannot be drawn.") from problem
@@ -225,7 +230,7 @@ def _bent(shape: shapely.Geometry, width: float, bend: float) -> shapely.Geometr
     return shapely.transform(fine, move)
 
 
-def _apart(letters: list[shapely.Geometry]) -> list[shapely.Geometry]:
+def apart(letters: list[shapely.Geometry]) -> list[shapely.Geometry]:
     """Letters that overlap, as in a joined script, are one."""
     whole = shapely.union_all(np.array([shapely.make_valid(s) for s in letters]))
     return [p for p in shapely.get_parts(whole) if p.geom_type == "Polygon" and p.area > 1e-6]

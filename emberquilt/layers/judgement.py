@@ -5,11 +5,11 @@ import shapely
 
 from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
 from ..findings import Finding, Fix, name_pieces
+from ..outline.bridges import bodies
 from ..outline.coverage import largest_circle
 from ..work.composition import Composition, Layer
 from ..work.parts import Job, region_of
 from ..work.register import judgement
-from .bridges import bodies
 
 GLUE_MM = 5.0
 """Least strip that a sheet is glued on by. Common practice, no source."""

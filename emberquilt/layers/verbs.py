@@ -10,6 +10,7 @@ from ..colour import lab_of
 from ..constants import GRID_MM
 from ..errors import BadChoice
 from ..intake.knobs import CHOICES
+from ..outline.bridges import bridge as bridges
 from ..outline.coverage import on_grid
 from ..outline.knit import LEAST_MM2
 from ..outline.plates import plate
@@ -19,7 +20,6 @@ from ..work.composition import LAYER_KINDS, Composition, Layer, Piece
 from ..work.register import Values, verb
 from ..work.setting import closed_line, length_of, named, whole_number
 from ..work.view import Target
-from .bridges import bridge as bridges
 from .stack import sheet_faces
 from .stack import stack as stack_of
 

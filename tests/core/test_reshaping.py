@@ -213,7 +213,7 @@ def test_layers_are_added_named_moved_and_taken_out():
 
 def test_a_bridge_holds_what_would_fall_out():
     """A ring cut out of a sheet leaves an island; two bridges make sheet and island one piece."""
-    from emberquilt.layers.bridges import bodies
+    from emberquilt.outline.bridges import bodies
 
     work = composition(grid(1, 1, side=100.0))
     disc = shapely.Point(50, 50).buffer(30)

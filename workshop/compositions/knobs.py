@@ -33,8 +33,13 @@ WORDS = {
     "bridge_mm": "Bridges so wide",
     "bridge_count": "Bridges to a part",
     "frame_mm": "A frame round it",
+    "widen_mm": "Strokes wider by",
+    "eyes_mm": "Close eyes under",
+    "dots": "Dots",
+    "hold": "Centres",
     "finer_tones": "Tones in a piece",
 }
+FIT_TO_SAW = ("widen_mm", "eyes_mm", "dots", "hold", "bridge_mm", "bridge_count")
 OFFERED = {
     "picture": ("kind",),
     "line picture": ("lines_up_to_mm", "gap_mm", "smooth", "ink", "outside", "smallest_mm"),
@@ -47,10 +52,11 @@ OFFERED = {
     "line": ("lines_up_to_mm", "gap_mm", "outside", "smallest_mm"),
     "pdf": ("page", "kind"),
     "dxf": ("unit",),
-    "text": ("font", "letters", "outline", "margin_mm", "spacing", "bend_deg"),
+    "text": ("font", "letters", *FIT_TO_SAW, "outline", "margin_mm", "spacing", "bend_deg"),
     "blank": ("outline", "across"),
 }
 PLACEHOLDERS = {"gap_mm": "as it looks", "lines_up_to_mm": "as it looks", "smallest_mm": "any"}
+PLACEHOLDERS |= {"widen_mm": "nothing", "eyes_mm": "nothing"}
 RANGES = ("smooth", "ink", "tones", "more_tones", "bridge_count", "finer_tones")
 ASKED = {"more_tones": "more", "finer_tones": "finer"}
 """Knobs that are shown once something was marked for them."""

@@ -4,9 +4,9 @@ import numpy as np
 import shapely
 
 from ..errors import BadChoice
-from ..outline.coverage import Coverage
-from ..outline.cut import imprint
-from ..outline.knit import LEAST_MM2, Reshape
+from .coverage import Coverage
+from .cut import imprint
+from .knit import LEAST_MM2, Reshape
 
 
 def bodies(coverage: Coverage, solid: set[int]) -> list[set[int]]:
@@ -29,7 +29,8 @@ def best_bridges(
 ) -> list[shapely.Polygon]:
     """Up to `count` strips from a body to the rest of the sheet, where the way across is shortest.
 
-    A second strip stands on the other side, at least a third of the way round, so that the part cannot swing.
+    A second strip stands on the other side, at least a third of the way round, so that the part cannot swing; more
+    stand closer.
     """
     part = shapely.coverage_union_all(np.array([coverage.by_key[k] for k in sorted(body)]))
     other = shapely.coverage_union_all(np.array([coverage.by_key[k] for k in sorted(rest)]))
@@ -39,10 +40,11 @@ def best_bridges(
     order = np.argsort(gap, kind="stable")
     centre = part.centroid
     angle = np.arctan2(shapely.get_y(points) - centre.y, shapely.get_x(points) - centre.x)
+    spread = 2 * np.pi / (max(count, 2) + 1)
     strips: list[shapely.Polygon] = []
     taken: list[float] = []
     for i in order.tolist():
-        if any(abs((angle[i] - t + np.pi) % (2 * np.pi) - np.pi) < 2 * np.pi / 3 for t in taken):
+        if any(abs((angle[i] - t + np.pi) % (2 * np.pi) - np.pi) < spread for t in taken):
             continue
         way = shapely.get_coordinates(shapely.shortest_line(points[i], other))
         along = (way[1] - way[0]) / max(np.hypot(*(way[1] - way[0])), 1e-9)
