@@ -235,6 +235,20 @@ def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
     page = desk.page
     assert "straightened" in page.locator(".read-as").inner_text()
     assert page.locator(".found").inner_text() == "30"
+    page.get_by_role("button", name="move its corners").click()
+    corner = page.get_by_role("button", name="The upper left corner")
+    room, before = corner.bounding_box(), page.locator("#knobs input[name=corners]").input_value()
+    assert before == ""
+    page.mouse.move(room["x"] + 14, room["y"] + 14)
+    page.mouse.down()
+    page.mouse.move(room["x"] + 44, room["y"] + 34, steps=3)
+    page.mouse.up()
+    page.keyboard.press("ArrowLeft")
+    assert desk.axe() == []
+    with desk.leaving():
+        page.get_by_role("button", name="Straighten it so").click()
+    page.wait_for_selector("#panel[data-ready=yes]")
+    assert page.locator("#knobs input[name=corners]").input_value().startswith("[[")
     page.get_by_role("button", name="as it was photographed").click()
     page.wait_for_function("() => !document.querySelector('.read-as')?.innerText.includes('straightened')")
     packed = tmp_path / "window.svgz"

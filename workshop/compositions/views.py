@@ -1,5 +1,6 @@
 """The shelf, bringing a drawing, accepting its pieces, and what leaves the workshop."""
 
+import json
 import re
 from collections import Counter
 from dataclasses import replace
@@ -195,6 +196,7 @@ def draft(request, uid):
             "said": said(proposal, context["practice"]),
             "read_as": KINDS[proposal.read_as.kind],
             "details": HOWS,
+            "corners": json.dumps(proposal.corners),
         }
     return render(request, "compositions/draft.html", context | knob_context(row, practice_of(request.user)))
 
@@ -205,7 +207,8 @@ def draft_source(request, uid):
     row = _own_draft(request, uid)
     knobs = knobs_of(row.knobs, practice_of(request.user).unit)
     found = tuple(map(tuple, (row.result or {}).get("corners", ())))
-    data, kind = source_picture(bytes(row.data), replace(knobs, corners=knobs.corners or found))
+    corners = () if request.GET.get("raw") == "yes" else knobs.corners or found
+    data, kind = source_picture(bytes(row.data), replace(knobs, corners=corners))
     return HttpResponse(
         data, content_type=kind, headers={"Content-Security-Policy": SANDBOX, "X-Content-Type-Options": "nosniff"}
     )

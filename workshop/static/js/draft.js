@@ -2,6 +2,7 @@
 import { Panel } from "./panel.js";
 import { hands } from "./hands.js";
 import { drawing } from "./draw.js";
+import { moveCorners } from "./corners.js";
 import "./said.js";
 
 const STROKES = new Set(["inside", "beyond", "bridges"]);
@@ -75,6 +76,14 @@ if (element?.dataset.scene) {
   document.body.addEventListener("pieces-changed", () => shownAgain(0));
   document.body.addEventListener("click", (event) => {
     if (event.target.closest("[data-back]")) byHand({ do: "back" });
+    const moved = event.target.closest("[data-corners]");
+    if (moved)
+      moveCorners(element, `${element.dataset.source}&raw=yes`, JSON.parse(moved.dataset.corners), (corners) => {
+        if (!corners) return;
+        // a button of the form has the same name
+        knobs.querySelector("input[name=corners]").value = JSON.stringify(corners.map((point) => point.map((v) => +v.toFixed(5))));
+        knobs.requestSubmit();
+      });
     const away = event.target.closest("[data-pop]");
     if (!away) return;
     for (const name of away.dataset.pop.split(" ")) knobs[name].value = "";
