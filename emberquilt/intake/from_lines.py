@@ -30,7 +30,10 @@ def line_faces(source: svg_source.LineSource, work: Intake) -> Drawn:
         scale = work.size.mm_per_unit((span[0], span[1] or span[0]), (page_width, page_height), source.unit_mm)
         placed = shapely.transform(lines, lambda xy, s=scale, b=box: (xy - [b[0], b[1]]) * s)  # type: ignore[misc]
         frame = shapely.box(0, 0, span[0] * scale, span[1] * scale) if framed else None
-        faces = linework.faces_of(placed, frame, linework.CLOSE_MM if gap is None else gap)
+        # what is seen as a gap begins at the edges of the strokes, not at their middles
+        reach = linework.CLOSE_MM if gap is None else gap
+        reach += source.stroke * scale / 2 if reach else 0.0
+        faces = linework.faces_of(placed, frame, reach)
         if not faces.outlines:
             raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
         found = shapely.total_bounds(np.array(faces.outlines))
@@ -41,7 +44,7 @@ def line_faces(source: svg_source.LineSource, work: Intake) -> Drawn:
     work.progress(0.8, "checking the pieces")
     findings = end_findings(faces.open_ends, work.say)
     if faces.closed_gaps:
-        findings.append(closed_gaps(faces.closed_gaps, linework.CLOSE_MM if gap is None else gap))
+        findings.append(closed_gaps(faces.closed_gaps, reach))
     source_box = ((left - box[0]) * scale, (top - box[1]) * scale, page_width * scale, page_height * scale)
     traces = [("bridged", x, y) for x, y in faces.closed_gaps] + [("lost", x, y) for x, y in faces.open_ends]
     return Drawn(faces.outlines, [""] * len(faces.outlines), source_box, findings, source.left_out, tuple(traces))

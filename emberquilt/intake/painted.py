@@ -4,7 +4,6 @@ Every outline is noded; each face gets the colour that the shapes over its insid
 first one that hides what is behind. Faces of one colour with no drawn line between them are one.
 """
 
-import math
 import re
 from dataclasses import dataclass
 from xml.etree import ElementTree as ET
@@ -17,7 +16,7 @@ from ..errors import BadDrawing
 from ..outline.coverage import Coverage, on_grid
 from ..outline.linework import noded, refuse_tangle
 from .seen import is_dark
-from .svg_source import XLINK, SafeSvg, flatten, has_page, page_of, page_size, parse_svg, shapes_in
+from .svg_source import XLINK, SafeSvg, flatten, has_page, page_of, page_size, parse_svg, shapes_in, stroke_width
 
 OPAQUE, UNSEEN, SEAM_ALPHA = 0.995, 0.04, 0.5
 CAPS = {"butt": "flat", "round": "round", "square": "square"}
@@ -73,7 +72,7 @@ def read_painted(safe: SafeSvg, up_to: float = 0.0) -> PaintedSource:
 def _stroke(element, lines, up_to: float, gradients, opacity: float, clip) -> list[Paint]:
     colour, alpha = _paint(element, "stroke", gradients)
     alpha *= opacity
-    width = float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
+    width = stroke_width(element)
     if alpha <= UNSEEN or width <= 0:
         return []
     if width <= up_to and alpha > SEAM_ALPHA and is_dark(np.array([[colour]], np.uint8))[0, 0]:

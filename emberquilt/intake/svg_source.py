@@ -48,6 +48,8 @@ class LineSource:
     left_out: tuple[str, ...]
     unit_mm: float | None = None
     """What one unit measures by the file's own account."""
+    stroke: float = 0.0
+    """How wide its strokes usually are, in its units; 0 where it does not say."""
 
 
 @dataclass(frozen=True)
@@ -137,10 +139,20 @@ def extent(safe: SafeSvg) -> tuple[float, float, float, float]:
 def read_svg(safe: SafeSvg) -> LineSource:
     """Every stroke and outline as polylines. Raises `BadDrawing`."""
     svg = parse_svg(safe)
-    lines = [line for _, own in shapes_in(svg) for line in own]
+    shapes = list(shapes_in(svg))
+    lines = [line for _, own in shapes for line in own]
     if not lines:
         raise BadDrawing(NO_LINES)
-    return LineSource(lines, page_of(svg, lines), safe.left_out, MM_PER_INCH / 96)
+    widths = [wide for element, _ in shapes if (wide := stroke_width(element)) > 0]
+    stroke = float(np.median(widths)) if widths else 0.0
+    return LineSource(lines, page_of(svg, lines), safe.left_out, MM_PER_INCH / 96, stroke)
+
+
+def stroke_width(element: svgelements.Shape) -> float:
+    """How wide a shape's stroke shows, in page units; 0 for none."""
+    if element.stroke is None or element.stroke.value is None:
+        return 0.0
+    return float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
 
 
 def _too_many(points: int, more: str = "") -> str:

@@ -204,3 +204,15 @@ def test_a_coloured_drawing_keeps_its_colours():
     by_area = {round(area): found.colours.get(key, "") for key, area in found.coverage.area_mm2.items()}
     assert by_area[5000] == "#c04a24"
     assert sorted(by_area.values()) == ["#8397a0", "#c04a24", "#ffffff"]
+
+
+@pytest.mark.parametrize(("visible", "wide", "pieces"), [(0.9, 2.4, 2), (0.9, 0.4, 2), (2.0, 2.4, 1)])
+def test_a_gap_is_as_wide_as_it_looks(visible, wide, pieces):
+    """The line ends short of the frame's inner edge, which lies half a stroke within the frame's middle."""
+    end = 100 - wide / 2 - visible
+    drawing = svg(
+        f'<g fill="none" stroke="#000" stroke-width="{wide}"><rect x="0" y="0" width="100" height="100"/>'
+        f'<path d="M50 0V{end}"/></g>',
+        'viewBox="-10 -10 120 120" width="120mm" height="120mm"',
+    )
+    assert len(areas(drawing, 106.0, kind="line")) == pieces
