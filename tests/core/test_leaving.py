@@ -19,6 +19,7 @@ import svgelements
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from emberquilt.cli import main
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.pdf import OVERLAP_MM, layout_for
 from emberquilt.drawing.read import read
@@ -250,16 +251,22 @@ def test_damaged_files_never_break_the_reader(at, noise):
 # command line
 
 
-def emberquilt(*words) -> subprocess.CompletedProcess:
-    return subprocess.run(
-        [sys.executable, "-m", "emberquilt.cli", *map(str, words)], capture_output=True, text=True, timeout=120
-    )
+def emberquilt(*words, alone: bool = False) -> subprocess.CompletedProcess:
+    """The command as it is typed; `alone` in a process of its own, which takes seconds to start."""
+    typed = [str(word) for word in words]
+    if alone:
+        program = [sys.executable, "-m", "emberquilt.cli", *typed]
+        return subprocess.run(program, capture_output=True, text=True, timeout=120)
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        code = main(typed)
+    return subprocess.CompletedProcess(typed, code, out.getvalue(), err.getvalue())
 
 
 def test_the_command_prints_pieces_as_json(tmp_path, koi_svg):
     drawing = tmp_path / "koi.svg"
     drawing.write_bytes(koi_svg)
-    done = emberquilt("pieces", drawing, "--width", "300mm")
+    done = emberquilt("pieces", drawing, "--width", "300mm", alone=True)
     assert done.returncode == 0, done.stderr
     found = json.loads(done.stdout)
     assert found["coverage_valid"] is True

@@ -106,7 +106,7 @@ def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
     monkeypatch.setattr(progress, "EVERY_SECONDS", 0)
     heard = []
 
-    def find(data, size, knobs, *, font, progress, say):
+    def find(data, size, knobs, *, font, over, progress, say):
         progress(0.3, "first")
         heard.append("first")
         Draft.objects.filter(pk=draft.pk).update(state="stopped")
