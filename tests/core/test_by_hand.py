@@ -163,7 +163,7 @@ STROKES = st.lists(
 )
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(strokes=STROKES)
 def test_any_strokes_leave_a_coverage_of_the_same_sheet(window, strokes):
     made = by_hand(window, strokes)
