@@ -14,10 +14,14 @@ SIDE = 2000
 PAPER_LEAST, PAPER_UNEVEN = 0.1, 0.04
 """Paper is evened out where at least this share of the picture is paper, and its light differs by more than this."""
 RIM_STEP = 6.0
+"""Paper goes on where CIELAB lightness differs by less than this within three pixels of the small picture."""
 DARKEST_PAPER = 60.0
+"""Grey levels; paper in deeper shadow than this is not brightened more."""
 BOX = np.ones((3, 3), np.uint8)
 SQUARE_PX = 12
+"""Side of the squares in which noise is measured, in pixels."""
 LIGHT_SIDE = 320
+"""Light is looked at in a picture of this size."""
 TINTED = 14.0
 """Paper is never more coloured than this (chroma in CIELAB)."""
 CLEAN, NOISY = 0.6, 5.0

@@ -30,6 +30,7 @@ NO_FIGURE = (
     "No figure stands out here. Draw the rectangle close round it, and mark with strokes what is in and what is out."
 )
 LEAST_SHARE = 0.002
+"""Spots of less than this share of the picture are no part of a figure; holes in it, of an eighth of that, are none."""
 END_LONG = 0.75
 """A thin place longer than this share of the smallest width is an end to keep, not the tip of a corner."""
 

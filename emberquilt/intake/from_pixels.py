@@ -134,10 +134,8 @@ def _tinted(rgb: np.ndarray) -> bool:
     """Whether more than lines is coloured or grey, once paper is white."""
     small, _ = raster_source.reduced(rgb, LOOK_SIDE)
     small, _ = on_even_paper(cv2.medianBlur(small, 5))
-    tinted, between = (
-        np.ptp(small, axis=2) >= labels.TINT,
-        (small.max(axis=2) < GREY[1]) & (small.min(axis=2) > GREY[0]),
-    )
+    tinted = np.ptp(small, axis=2) >= labels.TINT
+    between = (small.max(axis=2) < GREY[1]) & (small.min(axis=2) > GREY[0])
     box = np.ones((TINTED_PX, TINTED_PX), np.uint8)
     wide = cv2.morphologyEx((tinted | between).astype(np.uint8), cv2.MORPH_OPEN, box)
     return float(wide.mean()) > TINTED

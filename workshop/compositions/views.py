@@ -152,7 +152,7 @@ def bring(request):
 
 
 KNOBS = ("how", "size", "points", "font", "corners", "more", "box", "finer", *MARKED, *CHOICES, *LIMITS)
-MOST_TYPED = 60_000
+MOST_TYPED = 120_000
 """Signs in one knob: strokes over a picture are long."""
 
 

@@ -307,7 +307,8 @@ export function drawArrow(ctx, x, y, grain, reach, s, colour = INK) {
   ctx.restore();
 }
 
-// What was bridged (square), merged or widened (circle), lost, or too small for all but an inlay (ember circles) in a drawing.
+// What was bridged (square), merged or widened (circle), lost, or too small for all but an inlay (ember circles) in a
+// drawing.
 const round = (ctx, x, y, r) => ctx.arc(x, y, r, 0, 7);
 const square = (ctx, x, y, r) => ctx.rect(x - r, y - r, 2 * r, 2 * r);
 const TRACES = { bridged: square, merged: round, widened: round, lost: round, inlay: round, bridge: square };

@@ -6,6 +6,7 @@ import { moveCorners } from "./corners.js";
 import "./said.js";
 
 const STROKES = new Set(["inside", "beyond", "bridges"]);
+const STROKE_POINTS = 60;
 const END_PX = 16;
 const HAND = new Set(["line", "join", "move", "detail"]);
 
@@ -81,7 +82,8 @@ if (element?.dataset.scene) {
       moveCorners(element, `${element.dataset.source}&raw=yes`, JSON.parse(moved.dataset.corners), (corners) => {
         if (!corners) return;
         // a button of the form has the same name
-        knobs.querySelector("input[name=corners]").value = JSON.stringify(corners.map((point) => point.map((v) => +v.toFixed(5))));
+        const field = knobs.querySelector("input[name=corners]");
+        field.value = JSON.stringify(corners.map((point) => point.map((v) => +v.toFixed(5))));
         knobs.requestSubmit();
       });
     const away = event.target.closest("[data-pop]");
@@ -130,7 +132,10 @@ if (element?.dataset.scene) {
       knobs.finer.value = JSON.stringify([...JSON.parse(knobs.finer.value || "[]"), place]);
     }
     if (STROKES.has(verb)) {
-      knobs[verb].value = JSON.stringify([...JSON.parse(knobs[verb].value || "[]"), JSON.parse(shares(marked))]);
+      // a dragged stroke has a point every few pixels: fewer say as much, and the form stays small
+      const every = Math.ceil(marked.length / STROKE_POINTS);
+      const stroke = marked.filter((_, i) => i % every === 0 || i === marked.length - 1);
+      knobs[verb].value = JSON.stringify([...JSON.parse(knobs[verb].value || "[]"), JSON.parse(shares(stroke))]);
     }
     if (verb === "more") {
       const [[x0, y0], [x1, y1]] = JSON.parse(shares([marked[0], marked.at(-1)]));

@@ -14,7 +14,9 @@ const HINTS = {
   patch: "Click the white paper or the grey card in the photo.",
   join: "Draw across the pieces that are to be one. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",
   move: "Draw a seam anew beside the old one, along its whole length. <kbd>Enter</kbd> does it.",
-  detail: "Draw a line that parts nothing, to be burnt, painted or sawn. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",
+  detail:
+    "Draw a line that parts nothing, to be burnt, painted or sawn. <kbd>Enter</kbd> does it, " +
+    "<kbd>Esc</kbd> leaves it.",
   "line-here":
     "Click where the line goes on to; its ends meet what is near. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, " +
     "<kbd>Esc</kbd> leaves it.",
