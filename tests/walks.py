@@ -18,6 +18,7 @@ from emberquilt.formats.plan_json import plan_json
 from emberquilt.formats.project import Project, read_project, write_project
 from emberquilt.keys import keys_in
 from emberquilt.outline.coverage import Coverage
+from emberquilt.outline.details import Detail
 from emberquilt.picture.render import draft
 from emberquilt.plan import Plan
 from emberquilt.rack.boards import Board
@@ -33,6 +34,7 @@ from emberquilt.work.decisions import (
     CalendarDecisions,
     Decisions,
     Flow,
+    PatternDecisions,
     Rails,
     ReliefDecisions,
     SawDecisions,
@@ -73,6 +75,7 @@ def small_work(kind: str) -> Composition:
     )
     decided = Decisions(
         WholeDecisions(copies=2),
+        PatternDecisions(details=(Detail(((10.0, 10.0), (50.0, 40.0)), "painted"),)),
         wood=WoodDecisions(("fin",), (Flow(((0.0, 0.0), (60.0, 30.0)), "1-3"),)),
         relief=ReliefDecisions((StandOff(3, 5.0),), Rails("cherry", 20.0, 19.05), Base("cherry", 90.0, 40.0, 19.05)),
         saw=SawDecisions((4, 2)),
@@ -103,7 +106,7 @@ def steps(draw):
         "part": draw(st.sampled_from(["", "fin", "plate"])),
         "name": draw(st.sampled_from(["", "Fin"])),
         "start": draw(st.sampled_from(["2026-12-01", "2026-02-31", "9999-12-31", "0001-01-01"])),
-        "how": draw(st.sampled_from(["", "copy", "move", "figure", "mirrored", "down", "across"])),
+        "how": draw(st.sampled_from(["", "burnt", "sawn", "copy", "move", "figure", "mirrored", "down", "across"])),
         "kind": draw(st.sampled_from(["", *LAYER_KINDS])),
         "outline": draw(st.sampled_from(["", "oval", "arch", "rectangle"])),
         "frame": draw(st.sampled_from(["", "5 mm", "40 mm"])),

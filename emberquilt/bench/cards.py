@@ -3,13 +3,13 @@
 from dataclasses import dataclass
 
 from ..assembly.glueup import GluePlan
+from ..outline.details import LEAST_DETAIL_MM
 from ..saw.cuts import SawPlan
 from ..work.copies import among, any_copy, copy_of
 from ..work.parts import Job, Part
 from ..work.steps import Step, groups
 
 VERBS = {"saw": "Saw", "shape": "Shape", "glue": "Glue"}
-LEAST_DETAIL_MM = 1.0
 SAW_CAUTION = "Eye protection, hearing, dust mask. Fingers beside the blade, never in its line. Unplug to change it."
 
 

@@ -8,6 +8,8 @@ import shapely
 Affine = tuple[float, float, float, float, float, float]
 """(a, b, c, d, e, f): x' = a x + b y + c, y' = d x + e y + f."""
 MOST_DETAILS = 2000
+LEAST_DETAIL_MM = 1.0
+"""What is shorter, on the whole or on one piece, is no line: own choice."""
 HOWS = {"burnt": "burnt in", "painted": "painted", "sawn": "a saw cut that frees nothing"}
 
 

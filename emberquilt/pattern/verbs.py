@@ -11,7 +11,7 @@ from ..colour import hex_apart
 from ..errors import BadChoice, BadLength
 from ..outline import cut, knit, redraw
 from ..outline.coverage import largest_circle, on_grid
-from ..outline.details import HOWS, MOST_DETAILS, detail_of, nearest
+from ..outline.details import HOWS, LEAST_DETAIL_MM, MOST_DETAILS, detail_of, nearest
 from ..outline.numbering import reading_order
 from ..outline.plates import plate_round
 from ..rack.boards import to_board
@@ -165,10 +165,12 @@ def detail(target: Target, values: Values) -> Edit:
     how = str(values.get("how") or "burnt")
     if how not in HOWS:
         raise BadChoice(f"A line that parts nothing is burnt, painted or sawn, not “{how}”.")
-    kept = target.composition.decisions.pattern.details
+    kept, line = target.composition.decisions.pattern.details, points_of(values)
+    if shapely.LineString(line).length < LEAST_DETAIL_MM:
+        raise BadChoice("This line is too short to be seen. Draw it longer.")
     if len(kept) >= MOST_DETAILS:
         raise BadChoice(f"More than {MOST_DETAILS} such lines are too many for one picture.")
-    return decided(target.composition, "detail line", "pattern", details=(*kept, detail_of(points_of(values), how)))
+    return decided(target.composition, "detail line", "pattern", details=(*kept, detail_of(line, how)))
 
 
 @verb("redetail")

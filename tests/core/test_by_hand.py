@@ -218,6 +218,8 @@ def test_a_detail_is_drawn_and_made_otherwise_at_pattern(kept):
         assert kept.decisions.pattern.details[0].how == how
     with pytest.raises(BadChoice, match="no line"):
         edit(kept, "redetail", [], place)
+    with pytest.raises(BadChoice, match="too short"):
+        edit(kept, "detail", [], {"points": "[[10, 50], [10, 50]]"})
     with pytest.raises(BadChoice, match="burnt, painted or sawn"):
         edit(kept, "detail", [], {"points": "[[10, 50], [40, 50]]", "how": "carved"})
 
