@@ -16,6 +16,8 @@ ALIKE_DE = 5.0
 STRONG = 25.0
 """A step between neighbouring pixels (Euclidean in CIELAB, slightly softened) that is a strong edge."""
 NEAR_PX = 4
+FEW_STRONG = 0.003
+"""Strong edges are judged where they are more than this share of the figure: a few pixels beside lines are none."""
 NOT_FLAT = re.compile(rb"<(\w+:)?(radialGradient|linearGradient|filter|image|pattern|mask)\b")
 
 
@@ -106,21 +108,31 @@ def judge_painted(svg: bytes, proposal) -> Painted:
         float(alike[~line].mean()),
         float(alike[figure & ~line].mean()) if (figure & ~line).any() else 1.0,
         float(off.mean()) if off.size else 0.0,
-        float((away[strong] <= NEAR_PX).mean()) if strong.any() else 1.0,
+        float((away[strong] <= NEAR_PX).mean()) if strong.sum() > FEW_STRONG * figure.sum() else 1.0,
         not NOT_FLAT.search(svg),
     )
 
 
 def _outlines(lab: np.ndarray, proposal, width: int) -> np.ndarray:
-    """Dark pixels that no disc of the width up to which dark shapes are lines covers, and what is softened by them."""
+    """Dark pixels that no disc of the width up to which dark shapes are lines covers, places where such lines meet or
+    turn (touching them, no longer and no wider than twice that), and what is softened by them."""
     up_to = (proposal.lines_up_to_mm or 0.0) * width / proposal.source_box_mm[2]
     if not up_to:
         return np.zeros(lab.shape[:2], bool)
-    dark = ((lab[..., 0] < 42) & (np.hypot(lab[..., 1], lab[..., 2]) < 35)).astype(np.uint8)
+    # dark, or so deep that its colour hardly shows
+    dark = ((lab[..., 0] < 42) & (np.hypot(lab[..., 1], lab[..., 2]) < 35)) | (lab[..., 0] < 25)
+    dark = dark.astype(np.uint8)
     dark = cv2.dilate(dark, np.ones((3, 3), np.uint8))
     across = (int(up_to) + 3) | 1
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (across, across))
-    thin = (dark > 0) & (cv2.morphologyEx(dark, cv2.MORPH_OPEN, disc) == 0)
+    wide = cv2.morphologyEx(dark, cv2.MORPH_OPEN, disc)
+    thin = (dark > 0) & (wide == 0)
+    count, part, stats, _ = cv2.connectedComponentsWithStats(wide, connectivity=8)
+    touching = np.unique(part[cv2.dilate(thin.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0])
+    meets = np.zeros(count, bool)
+    meets[touching[touching > 0]] = True
+    meets &= stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) <= 2 * across
+    thin |= meets[part]
     return cv2.dilate(thin.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
 
 

@@ -20,12 +20,9 @@ from .knobs import PICTURED, Point
 from .painted import PaintedSource
 from .proposal import Proposal, ReadAs
 from .raster_source import picture_of
-from .readings import others_of
+from .readings import FIRST_SIDE, others_of
 from .rendering import Rendering, on_white
 from .svg_source import LineSource
-
-FIRST_SIDE = 800
-"""Whether a drawing's own lines say what it shows is seen at this size."""
 
 
 @dataclass(frozen=True)

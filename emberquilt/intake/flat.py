@@ -34,11 +34,11 @@ FLAT_STEP = 9
 
 
 def flattened(picture: Picture, side: int = SIDE) -> Rendering:
-    """As it would be drawn without soft edges, no larger than `side`. `picture` has colours."""
-    assert picture.rgb is not None
-    height, width = picture.rgb.shape[:2]
-    rgb, shrink = reduced(picture.rgb, side)
-    rgb, paper = on_even_paper(rgb)
+    """As it would be drawn without soft edges, no larger than `side`."""
+    height, width = picture.grey.shape
+    small = picture.no_larger(side)
+    shrink = small.grey.shape[1] / width
+    rgb, paper = on_even_paper(small.in_colour)
     noise = noise_of(rgb)
     noise = min(noise, NOISY) if noise > CLEAN else 0.0
     soft = rgb

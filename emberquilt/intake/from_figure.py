@@ -38,7 +38,7 @@ END_LONG = 0.75
 def from_figure(picture: raster_source.Picture, work: Intake, words: str = "") -> Proposal:
     """One piece for the figure, or its tones; what is round it is left out unless kept. Raises `BadDrawing`."""
     knobs = work.knobs
-    full = picture.rgb if picture.rgb is not None else np.dstack([picture.grey] * 3)
+    full = picture.in_colour
     rgb, shrink = raster_source.reduced(full, tones.MOST_SIDE)
     work.progress(0.1, "telling the figure from its ground")
     figure = figure_in(rgb, knobs.box, knobs.inside, knobs.beyond)

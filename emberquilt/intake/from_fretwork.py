@@ -203,7 +203,7 @@ def _path(e: int, u, v, before, columns: int, shrink: float) -> list[Point]:
 
 def _wood_colour(picture: raster_source.Picture, wood: np.ndarray) -> str:
     """The mean of what stays."""
-    rgb = np.dstack([picture.grey] * 3) if picture.rgb is None else picture.rgb
+    rgb = picture.in_colour
     mean = cv2.resize(rgb, wood.shape[::-1], interpolation=cv2.INTER_AREA)[wood].mean(axis=0)
     return "#" + "".join(f"{round(v):02x}" for v in mean.tolist())
 

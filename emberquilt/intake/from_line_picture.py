@@ -67,8 +67,8 @@ def _outlined(
             )
         )
     source_box = (-left * scale, -top * scale, width * scale, height * scale)
-    rgb = picture.rgb if picture.rgb is not None else np.dstack([picture.grey] * 3)
-    colours = labels.region_colours(found, rgb)
+    plain = picture.rgb is None and found.dark_from > found.count
+    colours = {} if plain else labels.region_colours(found, picture.in_colour)
     by_outline = [colours.get(label, "") for label in range(1, found.count + 1)]
     why = "dark areas on light paper, no lines between them"
     if found.up_to_px:
@@ -91,15 +91,28 @@ def _outlined(
 def _inked(picture: raster_source.Picture, darkness: int) -> tuple[raster_source.Picture, np.ndarray, bool]:
     """The picture, smaller where its lines are faint; where it is inked; and whether it is so faintly, so that one
     threshold for all of it makes crumbs of its lines."""
-    small, shrink = raster_source.reduced(picture.grey, faint.SIDE)
-    even = labels.evenly_lit(small)
+    small = picture.no_larger(faint.SIDE)
+    even = labels.evenly_lit(small.grey)
     if int(even.max()) - int(even.min()) >= labels.LEAST_CONTRAST and not labels.two_toned(even):
-        lines = faint.faint_lines(even) if faint.is_ragged(labels.ink_of(small, darkness)) else None
+        lines = faint.faint_lines(even) if faint.is_ragged(labels.ink_of(small.grey, darkness)) else None
         if lines is not None and lines.any():
-            rgb = None if picture.rgb is None else raster_source.reduced(picture.rgb, faint.SIDE)[0]
-            pixel_mm = None if picture.pixel_mm is None else picture.pixel_mm / shrink
-            return raster_source.Picture(small, rgb, pixel_mm), lines, True
-    return picture, labels.ink_of(picture.grey, darkness), False
+            return small, lines, True
+    ink = labels.ink_of(picture.grey, darkness)
+    return picture, ink | _pale(picture, ink, small, even) if darkness >= 0 else ink, False
+
+
+def _pale(
+    picture: raster_source.Picture, ink: np.ndarray, small: raster_source.Picture, even: np.ndarray
+) -> np.ndarray:
+    """Lines too pale for one threshold, looked for in the smaller picture."""
+    height, width = ink.shape
+    if small.grey.shape == ink.shape:
+        return faint.pale_lines(even, ink)
+    less = cv2.resize(ink.astype(np.uint8), even.shape[::-1], interpolation=cv2.INTER_AREA) > 0
+    found = faint.pale_lines(even, less)
+    if not found.any():
+        return np.zeros_like(ink)
+    return cv2.resize(found.astype(np.uint8), (width, height), interpolation=cv2.INTER_LINEAR) > 0
 
 
 def _ridge(grey: np.ndarray, ink: np.ndarray, broad: np.ndarray) -> np.ndarray:

@@ -18,7 +18,7 @@ under."""
 
 def from_photo(picture: raster_source.Picture, work: Intake, words: str = "") -> Proposal:
     knobs = work.knobs
-    rgb = picture.rgb if picture.rgb is not None else np.dstack([picture.grey] * 3)
+    rgb = picture.in_colour
     height, width = rgb.shape[:2]
     scale = work.size.mm_per_unit((width, height), (width, height), picture.pixel_mm)
     rgb, shrink = raster_source.reduced(rgb, tones.MOST_SIDE)

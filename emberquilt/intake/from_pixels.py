@@ -17,7 +17,7 @@ from .from_photo import SMALLEST_PHOTO_MM, from_photo
 from .from_seen import Looked, as_painted, seen_proposal
 from .knobs import PICTURED
 from .proposal import Proposal, ReadAs
-from .readings import of_seen, others_of
+from .readings import FIRST_SIDE, of_seen, others_of, others_of_lines
 from .sheet import corners_of, straightened
 
 PHOTO_PAPER, PHOTO_ROUGH = 0.65, 0.04
@@ -27,15 +27,15 @@ MOSTLY, TWO_TONES = 0.6, 0.93
 """Shares: of dark in a drawing that is light on dark, and of dark and light together."""
 LOOK_SIDE, TINTED_PX = 600, 7
 """In a picture of this size, what is coloured is more than a line when it is wider than so many pixels."""
-GREY = (80, 205)
+FINE_SIDE = 1500
+GREY, ALL_GREY = (80, 205), 0.8
 """Between dark and paper."""
 TINTED = 0.01
 """Share of a picture that is so coloured when it may be painted."""
-FIRST_SIDE = 800
-"""Whether a picture is painted is seen at this size."""
-PAINTED_ALIKE, PAINTED_FEW = 0.6, 60
-"""Areas of one colour each are what was painted when this share of the sheet looks like the picture; on white paper,
-where gradients are more likely than photos, also when they are this few."""
+PAINTED_ALIKE, GREY_ALIKE, PAINTED_FEW = 0.6, 0.85, 60
+"""Areas of one colour each are what was painted when this share of the sheet looks like the picture, of a grey one in
+which less differs the next; on white paper, where gradients are more likely than photos, also when they are this few.
+"""
 
 
 def from_pixels(picture: raster_source.Picture, work: Intake, words: str = "") -> Proposal:
@@ -65,31 +65,32 @@ class _Look:
     def __init__(self, picture: raster_source.Picture, work: Intake):
         self.areas: Looked | None = None
         asked = work.knobs.kind
-        if picture.rgb is not None and asked in ("auto", "painted") and (asked == "painted" or _tinted(picture.rgb)):
+        if asked == "painted" or (asked == "auto" and _tinted(picture)):
             self.areas = Looked(flattened(picture, FIRST_SIDE), work)
-        self.kind = self._seen(picture.grey) if asked == "auto" else asked
+        self.kind = self._seen(picture) if asked == "auto" else asked
 
-    def _seen(self, grey: np.ndarray) -> str:
-        if self.areas is not None and self.areas.is_coloured and _is_painted(self.areas):
+    def _seen(self, picture: raster_source.Picture) -> str:
+        alike = GREY_ALIKE if picture.rgb is None else PAINTED_ALIKE
+        if self.areas is not None and self.areas.is_coloured and _is_painted(self.areas, alike):
             return "painted"
-        return "photo" if _looks_like_photo(grey) else "line"
+        return "photo" if _looks_like_photo(picture.grey) else "line"
 
 
 def _read(picture: raster_source.Picture, look: _Look, work: Intake, words: str) -> Proposal:
     if look.kind in MAKERS:
         return MAKERS[look.kind](picture, work, words)
     if look.kind == "photo":
-        return _with_others(from_photo(picture, work, words), look, work)
+        return _with_others(from_photo(picture, work, words), picture, look, work)
     try:
-        if look.kind == "line" or picture.rgb is None:
-            return from_line_picture(picture, work, words)
-        return _with_others(_painted(picture, work, words), look, work)
+        made = from_line_picture if look.kind == "line" else _painted
+        return _with_others(made(picture, work, words), picture, look, work)
     except BadDrawing:
         # what is coloured all over and shows no lines is told by its colours
-        if work.knobs.kind != "auto" or picture.rgb is None or not _tinted(picture.rgb):
+        if work.knobs.kind != "auto" or not _tinted(picture):
             raise
-        work = replace(work, knobs=replace(work.knobs, by=work.knobs.by or "colour"))
-        return _with_others(from_photo(picture, work, words), look, work)
+        by = "lightness" if picture.rgb is None else "colour"
+        work = replace(work, knobs=replace(work.knobs, by=work.knobs.by or by))
+        return _with_others(from_photo(picture, work, words), picture, look, work)
 
 
 def _to_trace(picture: raster_source.Picture, work: Intake, words: str) -> Proposal:
@@ -112,32 +113,41 @@ def _painted(picture: raster_source.Picture, work: Intake, words: str) -> Propos
     return seen_proposal(looked, found, words or "painted picture", as_painted(found, looked), (), False)
 
 
-def _with_others(proposal: Proposal, look: _Look, work: Intake) -> Proposal:
-    if look.areas is None:
-        return proposal
+def _with_others(proposal: Proposal, picture: raster_source.Picture, look: _Look, work: Intake) -> Proposal:
     work.progress(0.92, "trying the other ways")
-    up_to = (proposal.lines_up_to_mm or 0.0) / look.areas.pixel_mm
-    smallest_mm = work.knobs.smallest_mm or SMALLEST_PHOTO_MM
+    up_to_mm = proposal.lines_up_to_mm or 0.0
+    if look.areas is None:
+        if proposal.read_as.kind != "line":
+            return proposal
+        return replace(proposal, others=others_of_lines(picture, up_to_mm, work.knobs.outside))
+    up_to, smallest_mm = up_to_mm / look.areas.pixel_mm, work.knobs.smallest_mm or SMALLEST_PHOTO_MM
     return replace(proposal, others=others_of(look.areas, proposal.read_as.kind, up_to, smallest_mm))
 
 
-def _is_painted(areas: Looked) -> bool:
+def _is_painted(areas: Looked, least: float) -> bool:
     try:
         found = areas.seen(None, bridged=True)
     except BadDrawing:
         return False
     alike = of_seen(found, areas.rendering.looks, coloured=True).likeness
-    return alike >= PAINTED_ALIKE or (areas.rendering.paper and found.count <= PAINTED_FEW)
+    return alike >= least or (areas.rendering.paper and found.count <= PAINTED_FEW)
 
 
-def _tinted(rgb: np.ndarray) -> bool:
+def _tinted(picture: raster_source.Picture) -> bool:
     """Whether more than lines is coloured or grey, once paper is white."""
-    small, _ = raster_source.reduced(rgb, LOOK_SIDE)
-    small, _ = on_even_paper(cv2.medianBlur(small, 5))
-    tinted = np.ptp(small, axis=2) >= labels.TINT
-    between = (small.max(axis=2) < GREY[1]) & (small.min(axis=2) > GREY[0])
-    box = np.ones((TINTED_PX, TINTED_PX), np.uint8)
-    wide = cv2.morphologyEx((tinted | between).astype(np.uint8), cv2.MORPH_OPEN, box)
+    fine = cv2.medianBlur(picture.no_larger(FINE_SIDE).in_colour, 3)
+    # light is evened out only where that can matter
+    return _wide_tints(fine) and _wide_tints(on_even_paper(fine)[0])
+
+
+def _wide_tints(fine: np.ndarray) -> bool:
+    small = cv2.medianBlur(raster_source.reduced(fine, LOOK_SIDE)[0], 5)
+    grey = cv2.cvtColor(fine, cv2.COLOR_RGB2GRAY)
+    # fine lines close together are grey from afar: each pixel must be
+    between = cv2.inRange(grey, GREY[0], GREY[1])
+    all_grey = raster_source.reduced(between, LOOK_SIDE)[0] > 255 * ALL_GREY
+    tinted = (np.ptp(small, axis=2) >= labels.TINT) | all_grey
+    wide = cv2.morphologyEx(tinted.astype(np.uint8), cv2.MORPH_OPEN, np.ones((TINTED_PX, TINTED_PX), np.uint8))
     return float(wide.mean()) > TINTED
 
 
@@ -145,12 +155,8 @@ def _light_on_dark(picture: raster_source.Picture) -> bool:
     """Pale lines on dark paper: mostly dark, the rest light, hardly anything between, and nothing coloured."""
     small, _ = raster_source.reduced(picture.grey, 1200)
     dark, light = float((small < DARK).mean()), float((small > LIGHT).mean())
-    return (
-        dark > MOSTLY
-        and light > 0.002
-        and dark + light > TWO_TONES
-        and (picture.rgb is None or not _tinted(picture.rgb))
-    )
+    lit = dark > MOSTLY and light > 0.002 and dark + light > TWO_TONES
+    return lit and (picture.rgb is None or not _tinted(picture))
 
 
 def _looks_like_photo(grey: np.ndarray) -> bool:

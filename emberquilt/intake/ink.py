@@ -133,13 +133,13 @@ def _with_corners(dark: np.ndarray, wide: np.ndarray, away: np.ndarray, up_to: f
 
 
 def inside_one(
-    shared: np.ndarray, outside: int, ink: np.ndarray, laid_in_px: float
+    shared: np.ndarray, outside: int, ink: np.ndarray, middle: np.ndarray, laid_in_px: float
 ) -> tuple[np.ndarray, list[np.ndarray]]:
-    """Ink that has one region to both its sides: what is broad enough to lay in, and the middle lines of the rest."""
+    """Ink that has one region to both its sides: what is broad enough to lay in, and the middle lines of the rest;
+    `middle` the skeleton of the ink."""
     border = border_of(shared)
     away = cv2.distanceTransform((border == 0).astype(np.uint8), cv2.DIST_L2, 3)
     half = cv2.distanceTransform(ink.astype(np.uint8), cv2.DIST_L2, 5)
-    middle = morphology.skeletonize(ink)
     lone = middle & (away > half + 2)
     count, part, stats, _ = cv2.connectedComponentsWithStats(lone.astype(np.uint8), connectivity=8)
     if count == 1:

@@ -123,15 +123,12 @@ def label_regions(
         bridge(ink, tips, middle.half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
     )
     progress(0.6, "telling the regions apart")
-    count, paper, stats, _ = cv2.connectedComponentsWithStats(
-        (~inked).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S
-    )
-    area = stats[:, cv2.CC_STAT_AREA]
+    count, paper, area = connected(~inked, 4)
     keep = area >= SPECK_PX
     keep[0] = False
     specks = int((~keep[1:]).sum())
     _refuse_many(int(keep.sum()), specks)
-    outer = _outside_regions(paper, inked, count, outside)
+    outer = outside_regions(paper, inked, count, outside)
     stout = line.mask is not ink or ((keep & ~outer).any() and line.usual > STOUT * _side_of(ink))
     if up_to is None and stout and line.up_to and area[keep & ~outer].sum() < LEAST_BETWEEN * line.mask.sum():
         line = Ink(np.zeros_like(ink), 0.0, line.usual)  # silhouettes: there is too little between them
@@ -145,7 +142,7 @@ def label_regions(
     shared, many = _shared(seeds, len(inner), broad)
     details: list[np.ndarray] = []
     if line.up_to:
-        laid_in, details = _laid_in(shared, inked & ~broad, laid_in_px, middle.shrink)
+        laid_in, details = _laid_in(shared, inked & ~broad, inked & ~ink, middle, laid_in_px)
         if laid_in.any():
             broad |= laid_in
             shared, many = _shared(seeds, len(inner), broad)
@@ -167,14 +164,15 @@ def _shared(seeds: np.ndarray, papers: int, broad: np.ndarray) -> tuple[np.ndarr
 
 
 def _laid_in(
-    shared: np.ndarray, line: np.ndarray, laid_in_px: float, shrink: int
+    shared: np.ndarray, line: np.ndarray, bridges: np.ndarray, middle: Middle, laid_in_px: float
 ) -> tuple[np.ndarray, list[np.ndarray]]:
-    """As `ink.inside_one`, of large pictures by half."""
-    if shrink == 1:
-        return inside_one(shared, 1, line, laid_in_px)
+    """As `ink.inside_one`, of large pictures by half; bridges are thin enough to be their own middle."""
+    if middle.shrink == 1:
+        return inside_one(shared, 1, line, line & (middle.skeleton | bridges), laid_in_px)
     small = halved(line)
     rows, columns = small.shape
-    found, lines = inside_one(shared[::2, ::2][:rows, :columns], 1, small, laid_in_px / 2)
+    skeleton = small & (middle.skeleton | halved(bridges))
+    found, lines = inside_one(shared[::2, ::2][:rows, :columns], 1, small, skeleton, laid_in_px / 2)
     if not found.any():
         return np.zeros_like(line), [2 * xy for xy in lines]
     large = cv2.resize(found.astype(np.uint8), (line.shape[1], line.shape[0]), interpolation=cv2.INTER_NEAREST) > 0
@@ -187,6 +185,14 @@ def _side_of(ink: np.ndarray) -> float:
     return (across * down) ** 0.5
 
 
+def connected(mask: np.ndarray, connectivity: int) -> tuple[int, np.ndarray, np.ndarray]:
+    """Connected parts of a mask: how many, with what is none of them; int32 labels from 0; their areas in pixels."""
+    count, part, stats, _ = cv2.connectedComponentsWithStats(
+        mask.astype(np.uint8), connectivity=connectivity, ltype=cv2.CV_32S
+    )
+    return count, part, stats[:, cv2.CC_STAT_AREA]
+
+
 def _refuse_grain(ink: np.ndarray) -> None:
     """Regions and loose dots are counted before anything is made of them."""
     dots = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8, ltype=cv2.CV_32S)[0] - 1
@@ -195,8 +201,7 @@ def _refuse_grain(ink: np.ndarray) -> None:
             f"This picture falls into {dots:,} dots and strokes: it looks like grain or a screened print. "
             "Bring dark lines on light paper, or read it as a photo."
         )
-    _, _, stats, _ = cv2.connectedComponentsWithStats((~ink).astype(np.uint8), connectivity=4, ltype=cv2.CV_32S)
-    areas = stats[1:, cv2.CC_STAT_AREA]
+    areas = connected(~ink, 4)[2][1:]
     _refuse_many(int((areas >= SPECK_PX).sum()), int((areas < SPECK_PX).sum()))
 
 
@@ -239,7 +244,7 @@ def region_colours(labels: Labels, picture: np.ndarray) -> dict[int, str]:
     }
 
 
-def _outside_regions(label: np.ndarray, ink: np.ndarray, count: int, outside: str) -> np.ndarray:
+def outside_regions(label: np.ndarray, ink: np.ndarray, count: int, outside: str) -> np.ndarray:
     """Which paper regions are not part of the work.
 
     auto: a single region that goes round the whole border (nine tenths of the paper along it) is the page, unless

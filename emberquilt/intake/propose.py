@@ -73,7 +73,7 @@ def propose(
     if knobs.finer:
         progress(0.95, "parting pieces by their tones")
         knobs = replace(knobs, corners=knobs.corners or found.corners)
-        photo = _rgb(raster_source.read_picture(over)) if over else None
+        photo = raster_source.read_picture(over).in_colour if over else None
         page = page_pixels(data, knobs) if photo is None else photo
         found = finer(found, page, photo, knobs, say)
     return simpler(found, knobs.simplify)
@@ -145,8 +145,4 @@ def page_pixels(data: bytes, knobs: Knobs) -> np.ndarray:
         return raster_source.reduced(picture, tones.MOST_SIDE)[0]
     flat = raster_source.read_picture(data)
     flat = straightened(flat, knobs.corners) if knobs.corners else flat
-    return raster_source.reduced(_rgb(flat), tones.MOST_SIDE)[0]
-
-
-def _rgb(picture: raster_source.Picture) -> np.ndarray:
-    return np.dstack([picture.grey] * 3) if picture.rgb is None else picture.rgb
+    return flat.no_larger(tones.MOST_SIDE).in_colour

@@ -35,6 +35,17 @@ class Picture:
     rgb: np.ndarray | None
     pixel_mm: float | None = None
 
+    @property
+    def in_colour(self) -> np.ndarray:
+        """uint8 RGB, of a grey picture in greys."""
+        return np.dstack([self.grey] * 3) if self.rgb is None else self.rgb
+
+    def no_larger(self, most_side: int) -> "Picture":
+        """Reduced, see `reduced`."""
+        grey, shrink = reduced(self.grey, most_side)
+        rgb = None if self.rgb is None else reduced(self.rgb, most_side)[0]
+        return Picture(grey, rgb, None if self.pixel_mm is None else self.pixel_mm / shrink)
+
 
 def is_picture(data: bytes) -> bool:
     """By its first bytes."""

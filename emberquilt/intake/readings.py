@@ -1,20 +1,24 @@
 """The other ways a drawing could be read: quickly, with a small picture of each, for choosing."""
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
 from PIL import Image
 
 from ..errors import EmberError
-from . import seen, tones
+from . import labels, seen, tones
 from .from_seen import Looked
 from .ink import border_of
 from .proposal import Other
-from .raster_source import reduced
+from .raster_source import Picture, reduced
 from .rendering import lab_of
 
+FIRST_SIDE = 800
+"""A drawing is first looked at with this many pixels along its longer side, and so are the other ways."""
 SMALL_SIDE = 240
 TONES_SIDE = 700
 """Tones are tried on a picture of this size: their count is about what the full size gives."""
@@ -77,6 +81,45 @@ def of_tones(rgb: np.ndarray, smallest_px: float) -> Reading:
     return Reading(found.picture, found.count, colours, small)
 
 
+def of_ink(picture: Picture, outside: str) -> Reading:
+    """Everything dark and everything light as pieces."""
+    ink = labels.ink_of(picture.grey)
+    papers, paper, sizes = labels.connected(~ink, 4)
+    _, dark, dark_sizes = labels.connected(ink, 8)
+    kept = np.r_[sizes, dark_sizes] >= labels.SPECK_PX
+    kept[:papers] &= ~labels.outside_regions(paper, ink, papers, outside)
+    kept[[0, papers]] = False
+    number = np.where(kept, np.cumsum(kept), 0).astype(np.int32)
+    label = number[np.where(ink, dark + papers, paper)]
+    many = int(number.max()) + 1
+    area = np.maximum(np.bincount(label.ravel(), minlength=many), 1)
+    grey = np.bincount(label.ravel(), picture.grey.ravel(), many) / area
+    return Reading(label, many - 1, np.repeat(grey.round().astype(np.uint8)[:, None], 3, axis=1), picture.in_colour)
+
+
+def others_of_lines(picture: Picture, up_to_mm: float, outside: str) -> tuple[Other, ...]:
+    """The way beside lines alone of a picture without colours: its dark lines as pieces, or of silhouettes the paper
+    round them as well."""
+    small = picture.no_larger(FIRST_SIDE)
+    if up_to_mm:
+        knobs, words = {"kind": "line", "lines_up_to_mm": "0"}, "dark lines as pieces"
+    elif outside != "keep":
+        knobs, words, outside = {"kind": "line", "outside": "keep"}, "the paper round it as well", "keep"
+    else:
+        return ()
+    made = _other("line", words, knobs, lambda: of_ink(small, outside))
+    return () if made is None else (made,)
+
+
+def _other(kind: str, words: str, knobs: dict[str, str], read: Callable[[], Reading]) -> Other | None:
+    """None where it cannot be read so."""
+    try:
+        reading = read()
+    except EmberError:
+        return None
+    return Other(kind, words, reading.count, reading.likeness, tuple(knobs.items()), reading.picture())
+
+
 def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tuple[Other, ...]:
     """The ways beside `kind`: with the dark outlines as pieces, as lines alone, as areas alone, by tones."""
     rgb = looked.rendering.looks
@@ -91,15 +134,12 @@ def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tu
         ways.append(("line", "its outlines as lines", {"kind": "line"}, "line"))
     if kind == "painted":
         ways.append(("photo", "by tones, as a photo", {"kind": "photo", "lines_up_to_mm": ""}, "tones"))
-    made = []
-    for name, words, knobs, how in ways:
-        try:
-            if how == "tones":
-                reading = of_tones(rgb, smallest_mm / looked.pixel_mm)
-            else:
-                found = looked.seen(0.0 if how == "parts" else None, bridged=how == "line")
-                reading = of_seen(found, rgb, coloured=how != "line")
-        except EmberError:
-            continue
-        made.append(Other(name, words, reading.count, reading.likeness, tuple(knobs.items()), reading.picture()))
-    return tuple(made)
+
+    def reading(how: str) -> Reading:
+        if how == "tones":
+            return of_tones(rgb, smallest_mm / looked.pixel_mm)
+        found = looked.seen(0.0 if how == "parts" else None, bridged=how == "line")
+        return of_seen(found, rgb, coloured=how != "line")
+
+    made = [_other(name, words, knobs, partial(reading, how)) for name, words, knobs, how in ways]
+    return tuple(other for other in made if other is not None)

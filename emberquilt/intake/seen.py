@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from scipy import sparse
 from scipy.sparse import csgraph
-from skimage import measure
+from skimage import measure, morphology
 
 from .ink import LEAST_BETWEEN, NO_INK, Ink, border_of, ink_in, inside_one, middle_of
 from .labels import SPECK_PX, bridged_ink, grown, regrown
@@ -27,6 +27,11 @@ WEAK_DE = 4.0
 SMALL_DE = 16.0
 """As weak may the border be of a region that may be noise."""
 MOST_MERGED = 200_000
+BROAD, LIGHTER = 0.02, 25.0
+"""A dark region wider than this share of the picture, and by so much lighter (CIELAB) than the usual line, is paint."""
+SLIVER, SLIVER_WIDE = 0.35, 0.15
+"""A region is a sliver when it is less than this share of what it and its half of the lines beside it take up, and
+nowhere wider than this share of a line."""
 DARK = ((50.0, 15.0), (40.0, 30.0), (27.0, 48.0))
 """What is darker than the first of a pair (CIELAB lightness) and less coloured than the second (chroma) is dark."""
 
@@ -172,10 +177,20 @@ def _renumbered(label: np.ndarray) -> tuple[np.ndarray, int]:
 
 
 def dark_regions(regions: Regions) -> np.ndarray:
-    """By label, whether a region is dark enough to be ink."""
-    dark = regions.painted & is_dark(regions.colours[None].astype(np.uint8))[0]
+    """By label, whether a region is dark enough to be ink: not where it is broad, and lighter than most lines are."""
+    colours = regions.colours[None].astype(np.uint8)
+    dark = regions.painted & is_dark(colours)[0]
     dark[0] = False
-    return dark
+    if dark.sum() < 2:
+        return dark
+    light = lab_of(colours)[0, :, 0]
+    many = regions.count + 1
+    rim = np.bincount(regions.picture[border_of(regions.picture) > 0], minlength=many)
+    area = np.bincount(regions.picture.ravel(), minlength=many)
+    order = np.flatnonzero(dark)[np.argsort(light[dark], kind="stable")]
+    usual = light[order[np.searchsorted(np.cumsum(rim[order]), rim[order].sum() / 2)]]
+    broad = 2 * area > BROAD * regions.picture.size**0.5 * np.maximum(rim, 1)
+    return dark & ~(broad & (light > usual + LIGHTER))
 
 
 def is_dark(rgb: np.ndarray) -> np.ndarray:
@@ -221,15 +236,13 @@ def seen_in(
     if gap_px > 0 and ink.up_to:
         drawn, bridged, ends = bridged_ink(ink.mask, gap_px)
         ink = Ink(drawn, ink.up_to, ink.usual)
-    body, home = _bodies(regions, ink.mask)
-    shared = _shared(body, ground[home])
+    body, home, shared = _parted(regions, ground, ink)
     details: list[np.ndarray] = []
     if ink.up_to:
-        laid_in, details = inside_one(shared, len(home), ink.mask, laid_in_px)
+        laid_in, details = inside_one(shared, len(home), ink.mask, morphology.skeletonize(ink.mask), laid_in_px)
         if laid_in.any():
             ink = Ink(ink.mask & ~laid_in, ink.up_to, ink.usual)
-            body, home = _bodies(regions, ink.mask)
-            shared = _shared(body, ground[home])
+            body, home, shared = _parted(regions, ground, ink)
     picture, count, colours, painted = _counted(regions, body, shared, ~ground[home])
     return Seen(picture, count, colours, painted, ink, details, ends, bridged)
 
@@ -257,8 +270,24 @@ def _encloses(regions: Regions, ink: np.ndarray, dark: np.ndarray, ground: np.nd
     return bool(between >= LEAST_BETWEEN * ink.sum())
 
 
-def _bodies(regions: Regions, ink: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """What is left of each region without the ink, in connected bodies from 1; and each body's region. Specks are 0."""
+def _parted(regions: Regions, ground: np.ndarray, ink: Ink) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Bodies, each body's region, and bodies with the ink shared among them; without the slivers that shadows leave
+    along thick lines, which would be made of little but ink."""
+    body, home, fat = _bodies(regions, ink.mask)
+    shared = _shared(body, ground[home])
+    area, whole = (np.bincount(label.ravel(), minlength=len(home) + 1)[: len(home)] for label in (body, shared))
+    sliver = (area < SLIVER * whole) & (fat < SLIVER_WIDE * ink.up_to / 2)
+    sliver[0] = False
+    if not sliver.any():
+        return body, home, shared
+    number = np.where(sliver, 0, np.cumsum(~sliver) - 1).astype(np.int32)
+    body, home = number[body], home[~sliver]
+    return body, home, _shared(body, ground[home])
+
+
+def _bodies(regions: Regions, ink: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """What is left of each region without the ink, in connected bodies from 1; each body's region; and its greatest
+    distance to its border, in pixels. Specks are 0."""
     bare = np.where(ink, 0, regions.picture)
     body, count = measure.label(bare, connectivity=1, background=0, return_num=True)
     area = np.bincount(body.ravel(), minlength=count + 1)
@@ -272,7 +301,7 @@ def _bodies(regions: Regions, ink: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     lut[keep] = np.arange(1, len(keep) + 1)
     home = np.zeros(count + 1, np.int64)
     home[body.ravel()] = bare.ravel()
-    return lut[body], np.r_[0, home[keep]]
+    return lut[body], np.r_[0, home[keep]], np.r_[np.float32(0), fat[keep]]
 
 
 def _shared(body: np.ndarray, ground: np.ndarray) -> np.ndarray:

@@ -201,6 +201,8 @@ def _walk(root) -> tuple[str, ...]:
         href = element.get("href") or element.get(XLINK) or ""
         scripts += any(a.lower().startswith("on") for a in element.attrib)
         pictures += name == "image"
+        # without its namespace it says nothing, but the renderer would keep the blanks before a word
+        element.attrib.pop("space", None)
         if name == "use" and href.startswith("#"):
             for owner in owners:
                 uses.setdefault(owner, []).append(href[1:])

@@ -138,6 +138,25 @@ def test_a_pale_field_in_a_dark_frame_on_paper_is_no_sheet_on_a_desk():
     assert proposal.height_mm == pytest.approx(300 * 700 / 1000, abs=2)
 
 
+def test_a_picture_painted_in_greys_comes_out_alike():
+    rgb, label, chosen = painted(truth(FEW, 11), True)
+    grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY)
+    proposal = propose(cv2.imencode(".png", grey)[1].tobytes(), Size("width", 300.0))
+    assert proposal.read_as.kind == "painted"
+    told = {k: tuple([int(cv2.cvtColor(np.uint8([[c]]), cv2.COLOR_RGB2GRAY)[0, 0])] * 3) for k, c in chosen.items()}
+    hits, coloured = found_again(proposal, label, told)
+    assert hits >= 0.97
+    assert coloured >= 0.97
+
+
+def test_fine_lines_close_together_are_lines_and_not_grey_paint():
+    grey = np.full((900, 1200), 255, np.uint8)
+    cv2.rectangle(grey, (100, 100), (1099, 799), 0, 3)
+    grey[100:800, 100:1100:8] = 0
+    proposal = propose(cv2.imencode(".png", grey)[1].tobytes(), Size("width", 300.0))
+    assert proposal.read_as.kind == "line"
+
+
 def test_a_drawing_in_blue_ink_is_of_lines():
     rgb, _, chosen = painted(truth(FEW, 11), True)
     ink = (rgb.max(axis=2) < 100)[..., None]

@@ -180,6 +180,22 @@ def test_words_in_a_drawing_are_set_in_a_shipped_font():
     assert [f.code for f in found.findings] == ["words-set"]
 
 
+def test_blanks_before_a_word_are_kept_only_where_xml_says_so():
+    word = '<text space="preserve" x="5" y="70" font-size="60" fill="#aa0000">\n    <tspan>T</tspan></text>'
+    found = read('<rect width="100" height="100" fill="#ddcc99"/>' + word)
+    (letter,) = [found.coverage.by_key[k] for k, c in found.colours.items() if c == "#aa0000"]
+    assert letter.bounds[0] < 10
+
+
+def test_the_edge_of_a_shadow_along_a_thick_line_is_no_piece():
+    ground, shade = '<rect width="100" height="100" fill="#eecc66"/>', '<path d="M8.3 8V92" stroke="#a08020"{}/>'
+    frame = '<path d="M5 5H95V95H5Z" fill="none" stroke="#000" stroke-width="6"/>'
+    found = read(ground + shade.format(' stroke-width="0.6"') + frame)
+    assert set(found.colours.values()) == {"#eecc66"}
+    wide = read(ground + shade.format(' stroke-width="6"') + frame)
+    assert "#a08020" in wide.colours.values()
+
+
 def test_a_drawing_that_states_no_colours_is_lines():
     found = read(FRAME + '<path d="M50 0V100"/>')
     assert sorted(found.coverage.area_mm2.values()) == pytest.approx([5000, 5000])

@@ -7,6 +7,7 @@ import shapely
 
 from bench.degraded import KINDS, Agreement, agreement, gapped, straight
 from bench.degraded import Degraded as Worn
+from emberquilt.errors import BadDrawing
 from emberquilt.intake.knobs import Knobs, Size
 from emberquilt.intake.propose import propose
 from emberquilt.outline.ends import meetings
@@ -43,6 +44,36 @@ def test_gaps_are_closed_by_their_size_on_the_work(per_mm, ink_px, gap):
     told = judged(clean, gapped(clean, np.random.default_rng(5), gap))
     assert told.found >= 0.96 * told.regions
     assert told.false == 0
+
+
+def in_two_inks(clean: np.ndarray, pale: int) -> np.ndarray:
+    """Squares of the drawing, six along each side, in black and in a grey by turns."""
+    faded = (255 - (255 - clean.astype(float)) * (255 - pale) / 255).astype(np.uint8)
+    down, across = (np.arange(side) * 6 // side for side in clean.shape)
+    return np.where((down[:, None] + across) % 2 == 0, clean, faded)
+
+
+@pytest.mark.parametrize("worn", [False, True], ids=["clean", "screened"])
+@pytest.mark.parametrize("pale", [150, 205])
+def test_pale_lines_beside_black_ones_are_lines(pale, worn):
+    clean = cells_at(4.5, 4)
+    mixed = in_two_inks(clean, pale)
+    made = KINDS["JPEG 60 with noise"](mixed, np.random.default_rng(3)) if worn else Worn(mixed, straight(clean.shape))
+    told = judged(clean, made)
+    assert told.found >= 0.97 * told.regions
+    assert told.false == 0
+    # less ink is asked for: the pale ones go
+    if pale > 200:
+        with pytest.raises(BadDrawing, match="No closed region"):
+            read(made, ink=-1)
+
+
+def test_a_crease_is_no_pale_line():
+    clean = cells_at(4.5, 4)
+    creased = clean.copy()
+    creased[:, 700:705] = np.minimum(creased[:, 700:705], 200)
+    told = judged(clean, Worn(creased, straight(clean.shape)))
+    assert (told.found, told.false) == (told.regions, 0)
 
 
 def test_the_bench_would_notice_what_is_lost():
@@ -84,6 +115,21 @@ def test_broad_dark_areas_in_a_picture_are_pieces_and_lines_are_not(worn):
     assert area[1] == pytest.approx((360 * 170 / 2 - np.pi * 22**2) * scale**2, rel=0.06)
     assert area[0] == pytest.approx(360 * 70 * scale**2, rel=0.06)
     assert found.lines_up_to_mm == pytest.approx(9, abs=4)
+
+
+def test_the_other_way_of_a_black_and_white_picture_is_offered():
+    clean = lantern()
+    (other,) = read(Worn(clean, straight(clean.shape))).others
+    assert dict(other.knobs) == {"kind": "line", "lines_up_to_mm": "0"}
+    assert other.picture.startswith(b"\x89PNG")
+    kept = read(Worn(clean, straight(clean.shape)), kind="line", lines_up_to_mm=0.0)
+    assert (other.pieces, kept.others) == (kept.faces, kept.others)
+    silhouette = np.full((800, 600), 255, np.uint8)
+    cv2.ellipse(silhouette, (300, 420), (180, 240), 0, 0, 360, 0, -1)
+    made = Worn(silhouette, straight(clean.shape))
+    (other,) = read(made).others
+    assert dict(other.knobs) == {"kind": "line", "outside": "keep"}
+    assert other.pieces == read(made, kind="line", outside="keep").faces
 
 
 def test_lines_up_to_moves_what_is_a_line_in_a_picture():
