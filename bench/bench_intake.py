@@ -5,10 +5,14 @@ import subprocess
 import sys
 
 import cv2
+import numpy as np
 import pytest
 import shapely
+import skimage.data
+from skimage.color import deltaE_ciede2000, rgb2lab
 
 from bench.conftest import median_ms, tell
+from bench.judge import labels_of
 from emberquilt.intake.knobs import Knobs
 from emberquilt.intake.propose import propose
 from emberquilt.units import Length
@@ -55,6 +59,19 @@ def test_svg_to_accepted_pieces(count):
         "target <= 2 s at 500",
         ("line SVG", count, time_ms),
     )
+
+
+@pytest.mark.parametrize("name", ["coffee", "astronaut", "chelsea", "rocket"])
+def test_photos_in_tones(name):
+    """scikit-image's sample photos by tones, as they come: how near the pieces in their tones are to the photo."""
+    rgb = getattr(skimage.data, name)()
+    found = propose(cv2.imencode(".png", rgb[..., ::-1])[1].tobytes(), Length(300), Knobs(kind="photo"))
+    label = labels_of(found, rgb.shape)
+    colours = np.zeros((len(found.coverage) + 1, 3), np.uint8)
+    for key, code in found.colours.items():
+        colours[key] = [int(code[i : i + 2], 16) for i in (1, 3, 5)]
+    far = deltaE_ciede2000(rgb2lab(rgb), rgb2lab(colours[label]))[label > 0].mean()
+    tell(f"photo {name} in {len(found.coverage)} pieces", f"{far:.2f} mean CIEDE2000")
 
 
 SIZES = [(1.5, 60), (6, 60), (6, 500), (24, 500), (24, 5000)]

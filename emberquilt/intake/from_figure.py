@@ -15,6 +15,7 @@ from .finish import Intake, finish
 from .from_photo import SMALLEST_PHOTO_MM
 from .knobs import Point
 from .labels import grown
+from .parts import alike_parts
 from .proposal import Proposal, ReadAs
 
 CUT_SIDE = 560
@@ -166,7 +167,7 @@ def _in_tones(rgb: np.ndarray, figure: np.ndarray, work: Intake, smallest_px: fl
     calm[~figure] = rgb[figure].mean(axis=0).astype(np.uint8)
     knobs = work.knobs
     found = tones.tone_labels(calm, knobs.tones, knobs.by or "lightness", smallest_px, knobs.smooth)
-    label, count = measure.label(np.where(figure, found.picture, 0), connectivity=1, background=0, return_num=True)
+    label, count = alike_parts(np.where(figure, found.picture, 0))
     own = np.zeros(count + 1, np.int64)
     own[label.ravel()] = found.picture.ravel()
     # what the figure's edge cuts off a region is too small to saw: it goes to the piece beside it
@@ -179,8 +180,8 @@ def _in_tones(rgb: np.ndarray, figure: np.ndarray, work: Intake, smallest_px: fl
         label = grown(seeds)
         label[label == count + 1] = 0
         label[figure & (label == 0)] = 0
-        label, count = measure.label(label, connectivity=1, background=0, return_num=True)
-    return label.astype(np.int32), count, _means(rgb, label, count)
+        label, count = alike_parts(label)
+    return label, count, _means(rgb, label, count)
 
 
 def _with_ground(rgb, label, count: int, colours: list[str]):

@@ -94,10 +94,10 @@ def _inked(picture: raster_source.Picture, darkness: int) -> tuple[raster_source
     small = picture.no_larger(faint.SIDE)
     even = labels.evenly_lit(small.grey)
     if int(even.max()) - int(even.min()) >= labels.LEAST_CONTRAST and not labels.two_toned(even):
-        lines = faint.faint_lines(even) if faint.is_ragged(labels.ink_of(small.grey, darkness)) else None
+        lines = faint.faint_lines(even) if faint.is_ragged(labels.ink_of(small.grey, darkness, even)) else None
         if lines is not None and lines.any():
             return small, lines, True
-    ink = labels.ink_of(picture.grey, darkness)
+    ink = labels.ink_of(picture.grey, darkness, even if small.grey.shape == picture.grey.shape else None)
     return picture, ink | _pale(picture, ink, small, even) if darkness >= 0 else ink, False
 
 

@@ -135,18 +135,18 @@ def _is_painted(areas: Looked, least: float) -> bool:
 
 def _tinted(picture: raster_source.Picture) -> bool:
     """Whether more than lines is coloured or grey, once paper is white."""
-    fine = cv2.medianBlur(picture.no_larger(FINE_SIDE).in_colour, 3)
+    fine = picture.no_larger(FINE_SIDE)
     # light is evened out only where that can matter
-    return _wide_tints(fine) and _wide_tints(on_even_paper(fine)[0])
+    return _wide_tints(fine) and _wide_tints(raster_source.picture_of(on_even_paper(fine.in_colour)[0], None))
 
 
-def _wide_tints(fine: np.ndarray) -> bool:
-    small = cv2.medianBlur(raster_source.reduced(fine, LOOK_SIDE)[0], 5)
-    grey = cv2.cvtColor(fine, cv2.COLOR_RGB2GRAY)
+def _wide_tints(fine: raster_source.Picture) -> bool:
     # fine lines close together are grey from afar: each pixel must be
-    between = cv2.inRange(grey, GREY[0], GREY[1])
-    all_grey = raster_source.reduced(between, LOOK_SIDE)[0] > 255 * ALL_GREY
-    tinted = (np.ptp(small, axis=2) >= labels.TINT) | all_grey
+    between = cv2.inRange(cv2.medianBlur(fine.grey, 3), GREY[0], GREY[1])
+    tinted = raster_source.reduced(between, LOOK_SIDE)[0] > 255 * ALL_GREY
+    if fine.rgb is not None:
+        small = cv2.medianBlur(raster_source.reduced(fine.rgb, LOOK_SIDE)[0], 5)
+        tinted |= np.ptp(small, axis=2) >= labels.TINT
     wide = cv2.morphologyEx(tinted.astype(np.uint8), cv2.MORPH_OPEN, np.ones((TINTED_PX, TINTED_PX), np.uint8))
     return float(wide.mean()) > TINTED
 
@@ -163,6 +163,7 @@ def _looks_like_photo(grey: np.ndarray) -> bool:
     """Line art is mostly paper once the light is even, or flatly coloured in; a photo is neither."""
     small, _ = raster_source.reduced(grey, 1200)
     even = labels.evenly_lit(small)
-    paper = float((even > 0.8 * np.percentile(even, 95)).mean())
+    if float((even > 0.8 * np.percentile(even, 95)).mean()) >= PHOTO_PAPER:
+        return False
     rough = float((cv2.absdiff(small, cv2.medianBlur(small, 5)) > 2).mean())
-    return paper < PHOTO_PAPER and rough > PHOTO_ROUGH and not labels.two_toned(even)
+    return rough > PHOTO_ROUGH and not labels.two_toned(even)

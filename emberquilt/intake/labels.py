@@ -1,6 +1,6 @@
 """Line art to a label picture: every pixel gets the number of the paper region it belongs to."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -9,6 +9,7 @@ from skimage import measure
 from ..errors import BadDrawing
 from ..outline.ends import meetings
 from .ink import LEAST_BETWEEN, Ink, Middle, halved, ink_in, inside_one, middle_of
+from .parts import alike_parts, mask_parts, taken
 from .proposal import Progress, no_progress
 
 SPECK_PX = 12
@@ -52,17 +53,17 @@ class Labels:
     details: list[np.ndarray]
 
 
-def ink_of(grey: np.ndarray, darkness: int = 0) -> np.ndarray:
-    """Where the picture is inked: Otsu's threshold after uneven light is taken out; `darkness` -10..10 takes less or
-    more for ink. Raises `BadDrawing` for what is blank or mostly dark."""
+def ink_of(grey: np.ndarray, darkness: int = 0, even: np.ndarray | None = None) -> np.ndarray:
+    """Where the picture is inked: Otsu's threshold after uneven light is taken out (`even`, where it has been);
+    `darkness` -10..10 takes less or more for ink. Raises `BadDrawing` for what is blank or mostly dark."""
     low, high = int(grey.min()), int(grey.max())
     if high - low < LEAST_CONTRAST:
         raise BadDrawing("This picture is blank: no dark line stands out from its paper.")
-    even = evenly_lit(grey)
+    even = evenly_lit(grey) if even is None else even
     level, _ = cv2.threshold(even, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
     ink = even <= np.clip(level + 6 * darkness, 1, 254)
     share = float(ink.mean())
-    if share > (MOST_DARK if two_toned(even) else 0.6):
+    if share > 0.6 and (share > MOST_DARK or not two_toned(even)):
         raise BadDrawing(
             f"{share:.0%} of this picture is dark: it is no line drawing. Bring dark lines on "
             f"light paper, or read it as a photo."
@@ -123,7 +124,8 @@ def label_regions(
         bridge(ink, tips, middle.half, gap_px) if gap_px > 0 else (ink, [], [tip[:2] for tip in tips])
     )
     progress(0.6, "telling the regions apart")
-    count, paper, area = connected(~inked, 4)
+    count, paper, area = mask_parts(~inked, 4)
+    middle = replace(middle, half=np.empty((0, 0), np.float32))  # large, and needed no more
     keep = area >= SPECK_PX
     keep[0] = False
     specks = int((~keep[1:]).sum())
@@ -137,7 +139,8 @@ def label_regions(
     lut = np.zeros(count, np.int32)
     lut[inner] = np.arange(2, len(inner) + 2)
     lut[outer] = 1
-    seeds = lut[paper]
+    seeds = taken(lut, paper)
+    del paper
     broad = ink & ~line.mask
     shared, many = _shared(seeds, len(inner), broad)
     details: list[np.ndarray] = []
@@ -148,9 +151,9 @@ def label_regions(
             shared, many = _shared(seeds, len(inner), broad)
     if not many:
         raise BadDrawing("No closed region was found in this drawing. Its lines must enclose the pieces.")
-    return Labels(
-        np.maximum(shared - 1, 0), many, specks, ends, bridged, line.usual, line.up_to, len(inner) + 1, broad, details
-    )
+    shared -= 1
+    np.maximum(shared, 0, out=shared)
+    return Labels(shared, many, specks, ends, bridged, line.usual, line.up_to, len(inner) + 1, broad, details)
 
 
 def _shared(seeds: np.ndarray, papers: int, broad: np.ndarray) -> tuple[np.ndarray, int]:
@@ -185,14 +188,6 @@ def _side_of(ink: np.ndarray) -> float:
     return (across * down) ** 0.5
 
 
-def connected(mask: np.ndarray, connectivity: int) -> tuple[int, np.ndarray, np.ndarray]:
-    """Connected parts of a mask: how many, with what is none of them; int32 labels from 0; their areas in pixels."""
-    count, part, stats, _ = cv2.connectedComponentsWithStats(
-        mask.astype(np.uint8), connectivity=connectivity, ltype=cv2.CV_32S
-    )
-    return count, part, stats[:, cv2.CC_STAT_AREA]
-
-
 def _refuse_grain(ink: np.ndarray) -> None:
     """Regions and loose dots are counted before anything is made of them."""
     dots = cv2.connectedComponents(ink.astype(np.uint8), connectivity=8, ltype=cv2.CV_32S)[0] - 1
@@ -201,7 +196,7 @@ def _refuse_grain(ink: np.ndarray) -> None:
             f"This picture falls into {dots:,} dots and strokes: it looks like grain or a screened print. "
             "Bring dark lines on light paper, or read it as a photo."
         )
-    areas = connected(~ink, 4)[2][1:]
+    areas = mask_parts(~ink, 4)[2][1:]
     _refuse_many(int((areas >= SPECK_PX).sum()), int((areas < SPECK_PX).sum()))
 
 
@@ -272,13 +267,13 @@ def grown(label: np.ndarray) -> np.ndarray:
     lut = np.zeros(int(nearest.max()) + 1, np.int32)
     seeds = source == 0
     lut[nearest[seeds]] = label[seeds]
-    return lut[nearest]
+    return taken(lut, nearest)
 
 
 def regrown(label: np.ndarray, count: int) -> np.ndarray:
     """Growing can leave pixels cut off from their region (the distance is approximate): give them away again."""
     for _ in range(4):
-        parts, many = measure.label(label, connectivity=1, background=-1, return_num=True)
+        parts, many = alike_parts(label, None)
         if many <= count:
             return label
         area = np.bincount(parts.ravel(), minlength=many + 1)

@@ -10,12 +10,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import sparse
-from scipy.sparse import csgraph
-from skimage import measure, morphology
+from skimage import morphology
 
 from .ink import LEAST_BETWEEN, NO_INK, Ink, border_of, ink_in, inside_one, middle_of
 from .labels import SPECK_PX, bridged_ink, grown, regrown
+from .parts import alike_parts, linked_parts
 from .rendering import MARGIN_PX, SEEN_ALPHA, lab_of, on_white
 
 FATTEST_PX = 1.9
@@ -70,17 +69,7 @@ def _linked(rgba: np.ndarray, shapes: np.ndarray | None, link: int) -> np.ndarra
     if shapes is not None:
         across &= (shapes[:, 1:] == shapes[:, :-1]).all(axis=2)
         down &= (shapes[1:] == shapes[:-1]).all(axis=2)
-    start = np.ones(rgba.shape[:2], bool)
-    start[:, 1:] = ~across
-    run = np.cumsum(start.ravel()).reshape(start.shape) - 1
-    above, under = run[:-1][down], run[1:][down]
-    new = np.ones(len(above), bool)
-    new[1:] = (np.diff(above) != 0) | (np.diff(under) != 0)
-    pairs = np.stack([above[new], under[new]], axis=1)
-    many = int(run.max()) + 1
-    graph = sparse.coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(many, many))
-    _, home = csgraph.connected_components(graph, directed=False)
-    return home[run].astype(np.int32)
+    return linked_parts(across, down)
 
 
 def _one_step(a: np.ndarray, b: np.ndarray, link: int) -> np.ndarray:
@@ -289,7 +278,7 @@ def _bodies(regions: Regions, ink: np.ndarray) -> tuple[np.ndarray, np.ndarray, 
     """What is left of each region without the ink, in connected bodies from 1; each body's region; and its greatest
     distance to its border, in pixels. Specks are 0."""
     bare = np.where(ink, 0, regions.picture)
-    body, count = measure.label(bare, connectivity=1, background=0, return_num=True)
+    body, count = alike_parts(bare)
     area = np.bincount(body.ravel(), minlength=count + 1)
     # what is nowhere wider than this is no piece
     half = cv2.distanceTransform((border_of(body) == 0).astype(np.uint8), cv2.DIST_L2, 3)

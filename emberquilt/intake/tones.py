@@ -12,6 +12,7 @@ import numpy as np
 from skimage import measure
 
 from ..errors import BadDrawing
+from .parts import alike_parts
 from .proposal import Progress, no_progress
 from .widths import Wide, middles_of, widened
 
@@ -21,6 +22,7 @@ SAMPLE = 20_000
 SAME_DE = 4.0
 """Tones of a place that gets more of them, closer than this to a common one, are that one (Euclidean in CIELAB)."""
 MOST_REGIONS = 12_000
+RETONED = 8
 ROOM = 1.04
 """Borders lose so much of a region's width when they are smoothed."""
 SPOT_DE, SPOT_ROUND, SPOT_SHARE, MOST_SPOTS = 30.0, 0.45, 0.25, 12
@@ -64,11 +66,11 @@ def tone_labels(
     progress(0.4, "smoothing the tones")
     tone = _voted(tone, len(centres), 0.6 + 0.6 * smooth)
     progress(0.5, "joining what is too small to saw")
-    label, count = measure.label(tone, connectivity=1, background=-1, return_num=True)
+    label, count = alike_parts(tone, None)
     own = np.zeros(count + 1, np.int32)
     own[label.ravel()] = tone.ravel()
     first = label
-    label, merged, many = _without_small(label.astype(np.int32), count, own, centres, max(smallest_px, 2.0))
+    label, merged, many = _without_small(label, count, own, centres, max(smallest_px, 2.0))
     if many > MOST_REGIONS:
         raise BadDrawing(f"This photo falls into {many:,} pieces. Take fewer tones, or make the smallest piece larger.")
     kept = np.unique(label)
@@ -78,11 +80,15 @@ def tone_labels(
     progress(0.55, "widening what is too thin to saw")
     of_tone = np.r_[0, own[kept]]
     wide = widened(label, smallest_px * ROOM, centres[of_tone])
-    mean = _tone_colours(rgb, tone, len(centres))
-    colours = {i: mean[of_tone[old]] for i, old in enumerate(wide.home.tolist()) if i}
     merged += wide.lost
     spots = _spots(first, own, wide, of_tone, centres, smallest_px)
-    return ToneLabels(wide.label, wide.count, colours, len(set(colours.values())), merged, spots)
+    tone = _retoned(lab, wide, of_tone[wide.home], by)[wide.label]
+    label, count = alike_parts(tone, None)
+    own = np.zeros(count + 1, np.int32)
+    own[label.ravel()] = tone.ravel()
+    middle = _tone_colours(lab, tone, len(centres))
+    colours = {i: middle[own[i]] for i in range(1, count + 1)}
+    return ToneLabels(label, count, colours, len(set(colours.values())), merged, spots)
 
 
 def _toned(lab: np.ndarray, mask: np.ndarray | None, tones: int, by: str) -> tuple[np.ndarray, np.ndarray]:
@@ -202,9 +208,34 @@ def _spots(first, own, wide: Wide, of_tone, centres, smallest_px: float) -> list
     return [spot for _, spot in sorted(found, reverse=True)[:MOST_SPOTS]]
 
 
-def _tone_colours(rgb: np.ndarray, tone: np.ndarray, tones: int) -> list[str]:
-    flat = tone.ravel()
-    count = np.maximum(np.bincount(flat, minlength=tones), 1)
-    sums = [np.bincount(flat, rgb[..., c].ravel(), tones) for c in range(3)]
-    mean = np.stack(sums, axis=1) / count[:, None]
-    return ["#" + "".join(f"{round(v):02x}" for v in row) for row in mean.tolist()]
+def _retoned(lab: np.ndarray, wide: Wide, tone: np.ndarray, by: str) -> np.ndarray:
+    """The tone of each region, by label from 0, that is nearest to the middle colour of what is now in it: what is
+    narrow went in with what is round it, and the tones with it."""
+    middle = np.vstack([np.zeros((1, 3), np.float32), _middles(lab, wide.label - 1, wide.count)])
+    if by == "lightness":
+        middle = middle[:, :1]
+    area = np.bincount(wide.label.ravel(), minlength=wide.count + 1).astype(float)
+    for _ in range(RETONED):
+        tones = np.unique(tone[1:])
+        centres = np.stack([np.average(middle[tone == t], axis=0, weights=area[tone == t]) for t in tones])
+        nearest = np.linalg.norm(middle[:, None] - centres[None], axis=2).argmin(axis=1)
+        if (tones[nearest][1:] == tone[1:]).all():
+            break
+        tone = np.r_[tone[:1], tones[nearest][1:]]
+    return tone
+
+
+def _middles(lab: np.ndarray, label: np.ndarray, count: int) -> np.ndarray:
+    """The median of each channel by label from 0, float32 (count, 3); 0 where nothing is."""
+    flat = label.ravel()
+    order = np.argsort(flat, kind="stable")
+    begins = np.searchsorted(flat[order], np.arange(count + 1))
+    parts = [lab.reshape(-1, 3)[order[a:b]] for a, b in zip(begins[:-1], begins[1:], strict=True)]
+    return np.stack([np.median(part, axis=0) if len(part) else np.zeros(3) for part in parts]).astype(np.float32)
+
+
+def _tone_colours(lab: np.ndarray, tone: np.ndarray, tones: int) -> list[str]:
+    """``#rrggbb`` of each tone: the median of what lies in its pieces, which is nearer to most of it than the mean is
+    (the middle of each channel in CIELAB); black for a tone of which no piece is left."""
+    rgb = cv2.cvtColor(_middles(lab, tone, tones)[None], cv2.COLOR_LAB2RGB)[0].clip(0, 1) * 255
+    return ["#" + "".join(f"{round(v):02x}" for v in row) for row in rgb.tolist()]

@@ -8,6 +8,7 @@ from skimage import measure
 
 from .ink import border_of
 from .labels import grown
+from .parts import alike_parts
 
 ROUNDS = 8
 TENDRIL = 0.5
@@ -70,7 +71,7 @@ def _half(label: np.ndarray) -> np.ndarray:
 def _given_away(kept: np.ndarray, before: np.ndarray, colours: np.ndarray, width_px: float) -> np.ndarray:
     """What is 0 in `kept`, given to regions beside it: whole where it is compact, else to the nearest."""
     near = grown(kept)
-    part, count = measure.label((kept == 0) * before, connectivity=1, background=0, return_num=True)
+    part, count = alike_parts((kept == 0) * before)
     box = np.array([r.bbox for r in measure.regionprops(part)]).reshape(-1, 4)
     compact = np.r_[False, np.maximum(box[:, 2] - box[:, 0], box[:, 3] - box[:, 1]) <= COMPACT * width_px]
     own = np.zeros(count + 1, np.int64)
@@ -91,10 +92,10 @@ def _given_away(kept: np.ndarray, before: np.ndarray, colours: np.ndarray, width
 
 def _parts(label: np.ndarray, home: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Connected regions numbered anew from 1, and by new label the home of the old."""
-    part, count = measure.label(label, connectivity=1, background=0, return_num=True)
+    part, count = alike_parts(label)
     old = np.zeros(count + 1, np.int64)
     old[part.ravel()] = label.ravel()
-    return part.astype(np.int32), home[old]
+    return part, home[old]
 
 
 def _joined(label: np.ndarray, width_px: float, colours: np.ndarray) -> np.ndarray:
