@@ -74,18 +74,26 @@ def in_shares(proposal: Proposal, points: Iterable[Point]) -> list[list[float]]:
 def by_hand(proposal: Proposal, strokes: Iterable[Stroke]) -> Proposal:
     """The proposal after each stroke in turn; one that fits no more, as when the drawing was read otherwise since, is a
     finding."""
-    lost = 0
-    made = proposal
+    return told(proposal, *stroked_on(proposal, 0, strokes))
+
+
+def stroked_on(made: Proposal, lost: int, strokes: Iterable[Stroke]) -> tuple[Proposal, int]:
+    """More strokes on what came of earlier ones, and how many have fitted no more; keys stay."""
     for stroke in strokes:
         try:
             made = after(made, stroke)
         except BadChoice:
             lost += 1
+    return made, lost
+
+
+def told(proposal: Proposal, made: Proposal, lost: int) -> Proposal:
+    """What was made of a proposal in the order of reading, with what is to be said about it."""
     if lost:
         words = f"{lost} of the lines drawn by hand fit{'s' if lost == 1 else ''} no more"
         sentence = f"{words}, since the drawing is read otherwise now: {'it was' if lost == 1 else 'they were'} left."
-        told = Finding("by-hand", "pattern", sentence, "Strokes are made again on what is found.", amount=lost)
-        made = replace(made, findings=(*made.findings, told))
+        finding = Finding("by-hand", "pattern", sentence, "Strokes are made again on what is found.", amount=lost)
+        made = replace(made, findings=(*made.findings, finding))
     return made if made.coverage is proposal.coverage else in_reading_order(made)
 
 

@@ -4,12 +4,15 @@ import pytest
 from django.utils import timezone
 
 from emberquilt.formats.project import write_project
+from emberquilt.intake import by_hand
 from emberquilt.intake.knobs import Knobs
 from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_intake_widths, test_leaving
+from tests.core.test_by_hand import WINDOW
 from tests.web.conftest import said, upload
 from workshop import progress
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
+from workshop.compositions.proposals import proposed, unpack_proposal
 from workshop.shop.actions import practice_of
 
 
@@ -218,3 +221,28 @@ def test_a_coloured_picture_is_told_by_its_colours_or_as_the_person_says(client,
     client.post(f"/draft/{draft.uid}/again/", {"how": "width", "size": "18 in", "by": "lightness"})
     draft.refresh_from_db()
     assert draft.result["read_as"][1].endswith("told apart by lightness")
+
+
+def test_each_stroke_is_made_once_and_comes_to_the_same(client, person, monkeypatch):
+    bring(client, WINDOW, "window.svg", "100 mm")
+    row = Draft.objects.get()
+    made = []
+    monkeypatch.setattr(by_hand, "after", lambda *a, after=by_hand.after: made.append(1) or after(*a))
+    one, two, three = "[[12,0],[12,40]]", "[[37,0],[37,40]]", "[[62,40],[62,80]]"
+    for line in [one, two, three, "back", three, "back", "back", two]:
+        told = {"do": "back"} if line == "back" else {"do": "line", "points": line}
+        answer = client.post(f"/draft/{row.uid}/by-hand/", told)
+        assert answer.status_code == 200, answer.content
+        row.refresh_from_db()
+        before = len(made)
+        shown = client.get(f"/draft/{row.uid}/scene.json").json()
+        assert len(made) - before <= 1
+        again = by_hand.by_hand(unpack_proposal(row.result), by_hand.strokes_of(row.knobs["by_hand"]))
+        assert proposed(row).coverage.by_key == again.coverage.by_key
+        assert len(shown["shapes"]) == again.faces
+    assert again.faces == 6
+    # read anew, the strokes are made anew
+    client.post(f"/draft/{row.uid}/again/", {"how": "width", "size": "200 mm"})
+    row.refresh_from_db()
+    assert proposed(row).coverage.bounds_mm[2] == pytest.approx(200, abs=1)
+    assert proposed(row).faces == 6
