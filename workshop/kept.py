@@ -13,11 +13,18 @@ class Kept:
         self._lock = Lock()
 
     def get(self, key, make):
+        known = self.known(key)
+        return self.keep(key, make()) if known is None else known
+
+    def known(self, key):
+        """None where it is not kept."""
         with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-                return self._values[key]
-        value = make()
+            if key not in self._values:
+                return None
+            self._values.move_to_end(key)
+            return self._values[key]
+
+    def keep(self, key, value):
         with self._lock:
             self._values[key] = value
             while len(self._values) > self._most:

@@ -20,15 +20,6 @@ LEAST_PX = 25
 SPUR_PX = 9
 CRUMB_PX, CRUMBS = 30, 0.012
 """Dots smaller than this are crumbs; so many for each pixel of line are too many."""
-PALE_PX, PALE_SOFT_PX = 15, 0.7
-"""Pale lines are narrower than this."""
-PALE_LEAST, PALE_NOISE = 22.0, 6.0
-"""Grey levels, and deviations of bare paper, by which a pale line is darker than its paper."""
-PALE_LONG_PX, PALE_SHORT_PX = 24, 6
-"""Shorter ones must lead from line to line."""
-PALE_FROM_DARK = 50
-CREASE, CREASE_PX, MOST_CREASES, CREASED = 0.25, 21, 12, 0.6
-"""A crease is seen along the first of the picture's shorter side at once, and along the last of the whole way."""
 GAPS = 2.0
 """Gaps in pencil are so many times as wide as those in ink."""
 
@@ -50,69 +41,6 @@ def faint_lines(grey: np.ndarray) -> np.ndarray:
     strong[0] = False
     middle_lines = _pruned(morphology.skeletonize(strong[part]))
     return cv2.dilate(middle_lines.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-
-
-def pale_lines(even: np.ndarray, ink: np.ndarray) -> np.ndarray:
-    """Thin lines too pale for the threshold that made the ink, clean and long enough to be drawn; bool, as `even`
-    (uint8, evenly lit, no longer than `SIDE`). Creases of the paper, which run straight from edge to edge, are none."""
-    calm = cv2.GaussianBlur(even, (0, 0), PALE_SOFT_PX)
-    hat = cv2.morphologyEx(calm, cv2.MORPH_BLACKHAT, np.ones((PALE_PX, PALE_PX), np.uint8))
-    # what the threshold only just took may be crumbs of a pale line
-    dark = ink & (even < np.percentile(even[ink], 25) + PALE_FROM_DARK)
-    near = cv2.dilate(dark.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
-    bare = hat[~near]
-    if not bare.size:
-        return np.zeros_like(ink)
-    middle = float(np.median(bare))
-    noise = 1.4826 * float(np.median(np.abs(bare - middle)))
-    pale = hat > max(PALE_LEAST, middle + PALE_NOISE * noise)
-    alone = pale & ~near
-    if not alone.any():
-        return alone
-    alone &= ~_creases((hat > max(PALE_LEAST / 3, middle + PALE_NOISE / 2 * noise)) & ~near, near)
-    _, part, stats, _ = cv2.connectedComponentsWithStats(alone.astype(np.uint8), connectivity=8)
-    left, top, wide, high = (stats[:, i] for i in range(4))
-    rows, columns = even.shape
-    length = np.maximum(wide, high)
-    inside = (left > 1) & (top > 1) & (left + wide < columns - 1) & (top + high < rows - 1)
-    inside[0] = False
-    drawn = inside & (length >= PALE_LONG_PX)
-    found = drawn[part]
-    drawn |= _between(part, inside & ~drawn & (length >= PALE_SHORT_PX), dark | found)
-    if not drawn.any():
-        return np.zeros_like(ink)
-    found = drawn[part]
-    # up to the ink they lead to
-    return found | (pale & ~ink & (cv2.dilate(found.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0))
-
-
-def _between(part: np.ndarray, short: np.ndarray, lines: np.ndarray) -> np.ndarray:
-    """By label of `part`, which of the short ones lead from one place on the lines to another."""
-    if not short.any():
-        return short
-    near = cv2.dilate(np.where(short[part], part, 0).astype(np.float32), np.ones((9, 9))).astype(np.int32)
-    _, touch = cv2.connectedComponents(((near > 0) & lines).astype(np.uint8), connectivity=8)
-    ends = np.unique(np.stack([touch[touch > 0], near[touch > 0]]), axis=1)[1]
-    return short & (np.bincount(ends, minlength=len(short)) >= 2)
-
-
-def _creases(mask: np.ndarray, hidden: np.ndarray) -> np.ndarray:
-    """What of the mask lies on nearly straight lines across the whole picture, as far as nothing hides them."""
-    rows, columns = mask.shape
-    found = np.zeros(mask.shape, np.uint8)
-    lines = cv2.HoughLines(mask.astype(np.uint8), 2, np.pi / 180, round(CREASE * min(rows, columns)))
-    for rho, theta in [] if lines is None else lines[:MOST_CREASES, 0].tolist():
-        along, at = np.array([-np.sin(theta), np.cos(theta)]), np.array([np.cos(theta), np.sin(theta)]) * rho
-        reach = float(rows + columns)
-        first, last = ((int(x), int(y)) for x, y in (at - reach * along, at + reach * along))
-        track = cv2.line(np.zeros(mask.shape, np.uint8), first, last, 1, CREASE_PX) > 0
-        way = np.argwhere(track) @ along[::-1]
-        place = ((way - way.min()) / CREASE_PX).astype(int)
-        marked, bare = (np.bincount(place, of[track]) for of in (mask, ~hidden))
-        seen = marked[bare > CREASE_PX**2 / 2] > CREASE_PX / 2
-        if len(seen) and seen[0] and seen[-1] and seen.mean() > CREASED:
-            found[track] = 1
-    return found > 0
 
 
 def is_ragged(ink: np.ndarray) -> bool:

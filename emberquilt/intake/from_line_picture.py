@@ -6,7 +6,7 @@ import shapely
 
 from ..findings import Finding
 from ..outline import arcs
-from . import faint, labels, raster_source
+from . import faint, labels, pale, raster_source
 from .finish import LAID_IN_MM, Intake, finish, told_ends
 from .proposal import Proposal, ReadAs
 
@@ -107,9 +107,9 @@ def _pale(
     """Lines too pale for one threshold, looked for in the smaller picture."""
     height, width = ink.shape
     if small.grey.shape == ink.shape:
-        return faint.pale_lines(even, ink)
+        return pale.pale_lines(even, ink)
     less = cv2.resize(ink.astype(np.uint8), even.shape[::-1], interpolation=cv2.INTER_AREA) > 0
-    found = faint.pale_lines(even, less)
+    found = pale.pale_lines(even, less)
     if not found.any():
         return np.zeros_like(ink)
     return cv2.resize(found.astype(np.uint8), (width, height), interpolation=cv2.INTER_LINEAR) > 0

@@ -1,8 +1,6 @@
 """A proposal as plain values in a draft's row, and back."""
 
 from base64 import b64decode, b64encode
-from collections import OrderedDict
-from threading import Lock
 
 import numpy as np
 import shapely
@@ -16,6 +14,7 @@ from emberquilt.outline.details import detail_of
 from emberquilt.outline.paths import path_of
 from emberquilt.work.scene import Mark
 
+from ..kept import Kept
 from .models import Draft
 
 
@@ -71,54 +70,29 @@ def unpack_proposal(values: dict) -> Proposal:
     )
 
 
-MOST_KEPT = 24
+MADE = Kept(24)
+"""What came of the strokes on the drafts that were shown last, so that each stroke is made once and not at every
+showing: the proposal, and how many strokes have fitted no more."""
 
 
-class _Kept:
-    """What came of the strokes on the last drafts that were shown, so that each stroke is made once and not at every
-    showing. Everything in it can be made again."""
-
-    def __init__(self) -> None:
-        self._made: OrderedDict[tuple, tuple[Proposal, int]] = OrderedDict()
-        self._lock = Lock()
-
-    def after(self, row: Draft, strokes: tuple[Stroke, ...]) -> tuple[Proposal, Proposal, int]:
-        """What was found in a draft, what the strokes made of it, and how many have fitted no more."""
-        found, _ = self._at(row, ()) or self._keep(row, (), (unpack_proposal(row.result or {}), 0))
-        known = (n for n in range(len(strokes), -1, -1) if self._at(row, strokes[:n]))
-        begun = next(known, 0)
-        made, lost = self._at(row, strokes[:begun]) or (found, 0)
-        for n in range(begun, len(strokes)):
-            made, lost = stroked_on(made, lost, strokes[n : n + 1])
-            # the last two: one is taken back as often as one is added
-            if n >= len(strokes) - 2:
-                self._keep(row, strokes[: n + 1], (made, lost))
-        return found, made, lost
-
-    def _at(self, row: Draft, strokes: tuple[Stroke, ...]) -> tuple[Proposal, int] | None:
-        with self._lock:
-            return self._made.get(_name(row, strokes))
-
-    def _keep(self, row: Draft, strokes: tuple[Stroke, ...], state: tuple[Proposal, int]) -> tuple[Proposal, int]:
-        with self._lock:
-            self._made[_name(row, strokes)] = state
-            self._made.move_to_end(_name(row, strokes))
-            while len(self._made) > MOST_KEPT:
-                self._made.popitem(last=False)
-        return state
-
-
-def _name(row: Draft, strokes: tuple[Stroke, ...]) -> tuple:
+def _made(row: Draft, strokes: tuple[Stroke, ...]) -> tuple[Proposal, Proposal, int]:
+    """What was found in a draft, what the strokes made of it, and how many have fitted no more."""
     # while it is read anew a draft still shows what was found before
-    return row.uid, row.turn, hash((row.result or {}).get("outlines")), strokes
-
-
-KEPT = _Kept()
+    key = (row.uid, row.turn, hash((row.result or {}).get("outlines")))
+    found, _ = MADE.get((*key, ()), lambda: (unpack_proposal(row.result or {}), 0))
+    begun = next(n for n in range(len(strokes), -1, -1) if n == 0 or MADE.known((*key, strokes[:n])))
+    made, lost = MADE.known((*key, strokes[:begun])) or (found, 0)
+    for n in range(begun + 1, len(strokes) + 1):
+        made, lost = stroked_on(made, lost, strokes[n - 1 : n])
+        # the last two: one is taken back as often as one is added
+        if n >= len(strokes) - 1:
+            MADE.keep((*key, strokes[:n]), (made, lost))
+    return found, made, lost
 
 
 def proposed(row: Draft) -> Proposal:
     """The pieces that were found in a draft, after what was done to them by hand."""
-    return told(*KEPT.after(row, strokes_of(row.knobs.get("by_hand", ()))))
+    return told(*_made(row, strokes_of(row.knobs.get("by_hand", ()))))
 
 
 def stroked(row: Draft, do: str, points: list, how: str) -> list[dict]:
@@ -127,7 +101,7 @@ def stroked(row: Draft, do: str, points: list, how: str) -> list[dict]:
     strokes = list(row.knobs.get("by_hand", ()))
     if do == "back":
         return strokes[:-1]
-    found, made, _ = KEPT.after(row, strokes_of(strokes))
+    found, made, _ = _made(row, strokes_of(strokes))
     stroke = {"do": do, "points": in_shares(found, points), "how": how}
     after(made, strokes_of([*strokes, stroke])[-1])
     return [*strokes, stroke]

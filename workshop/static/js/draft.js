@@ -1,5 +1,6 @@
 // A brought drawing with the pieces found in it laid over, a wipe between the two, and places marked on it.
 import { Panel } from "./panel.js";
+import { ready } from "./live.js";
 import { hands } from "./hands.js";
 import { drawing } from "./draw.js";
 import { moveCorners } from "./corners.js";
@@ -28,7 +29,7 @@ if (element?.dataset.scene) {
       if (picture.naturalWidth) panel.scene.underlay = { image: picture, box };
       panel.show(scene, scene.dress, {});
       document.fonts.ready.then(() => panel.redraw());
-      element.dataset.ready = "yes";
+      ready(element);
     },
   );
 

@@ -1,5 +1,6 @@
 // The pictures of one pack: each a small panel; a click on a piece hands it on to the next picture.
 import { Panel } from "./panel.js";
+import { ready } from "./live.js";
 import "./keys.js";
 import "./said.js";
 
@@ -13,7 +14,7 @@ document.querySelectorAll(".packed").forEach(async (element, i) => {
   const shapes = await fetch(element.dataset.shapes).then((answer) => answer.json());
   const panel = new Panel(element);
   panel.show(shapes, { pieces: pictures[i].pieces, marks: [] }, woods);
-  element.dataset.ready = "yes";
+  ready(element);
   element.addEventListener("click", (event) => {
     const shape = panel.at(...panel.toScene(event));
     if (!shape) return;

@@ -1,5 +1,6 @@
 // A piece over the face of a board: slid and turned there, seen in the picture at once.
 import { Panel } from "./panel.js";
+import { ready } from "./live.js";
 import { drawArrow } from "./canvas.js";
 import { BoardFace } from "./boardface.js";
 import "./keys.js";
@@ -74,7 +75,7 @@ fetch(element.dataset.shapes)
     panel.show(shapes, dress, woods);
     panel.chosen = new Set([setting.piece]);
     show();
-    element.dataset.ready = "yes";
+    ready(element);
   });
 
 // hands

@@ -1,5 +1,6 @@
 // A station's page: ties the panel to the ticket, the keys and the string.
 import { Panel } from "./panel.js";
+import { ready } from "./live.js";
 import { hands } from "./hands.js";
 import { hangString } from "./string.js";
 import { drawing } from "./draw.js";
@@ -40,7 +41,7 @@ load().then(() => {
   panel.drag.arrows = element.dataset.arrows === "yes";
   panel.chosen = new Set(keysOf(field("pieces").value));
   document.fonts.ready.then(() => panel.redraw());
-  element.dataset.ready = "yes";
+  ready(element);
 });
 
 export function keysOf(text) {
