@@ -98,21 +98,22 @@ def _inked(picture: raster_source.Picture, darkness: int) -> tuple[raster_source
         if lines is not None and lines.any():
             return small, lines, True
     ink = labels.ink_of(picture.grey, darkness, even if small.grey.shape == picture.grey.shape else None)
-    return picture, ink | _pale(picture, ink, small, even) if darkness >= 0 else ink, False
+    return picture, ink | _pale(picture.grey, ink, even) if darkness >= 0 else ink, False
 
 
-def _pale(
-    picture: raster_source.Picture, ink: np.ndarray, small: raster_source.Picture, even: np.ndarray
-) -> np.ndarray:
-    """Lines too pale for one threshold, looked for in the smaller picture."""
+def _pale(grey: np.ndarray, ink: np.ndarray, even: np.ndarray) -> np.ndarray:
+    """Lines too pale for one threshold, looked for in the smaller picture, evenly lit."""
     height, width = ink.shape
-    if small.grey.shape == ink.shape:
-        return pale.pale_lines(even, ink)
-    less = cv2.resize(ink.astype(np.uint8), even.shape[::-1], interpolation=cv2.INTER_AREA) > 0
-    found = pale.pale_lines(even, less)
+    dark = pale.dark_of(grey, ink)
+    if even.shape == ink.shape:
+        return pale.pale_lines(even, dark)
+    # all that is dark anywhere in a small pixel
+    box = int(width / even.shape[1] + 1)
+    grown = cv2.dilate(dark.astype(np.uint8), np.ones((box, box), np.uint8))
+    found = pale.pale_lines(even, cv2.resize(grown, even.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0)
     if not found.any():
         return np.zeros_like(ink)
-    return cv2.resize(found.astype(np.uint8), (width, height), interpolation=cv2.INTER_LINEAR) > 0
+    return cv2.resize(found.astype(np.uint8) * 255, (width, height), interpolation=cv2.INTER_LINEAR) > 127
 
 
 def _ridge(grey: np.ndarray, ink: np.ndarray, broad: np.ndarray) -> np.ndarray:

@@ -15,18 +15,21 @@ CREASE, CREASE_PX, MOST_CREASES, CREASED = 0.25, 21, 12, 0.6
 """A crease is seen along the first of the picture's shorter side at once, and along the last of the whole way."""
 
 
-def pale_lines(even: np.ndarray, ink: np.ndarray) -> np.ndarray:
-    """Thin lines too pale for the threshold that made the ink; bool, as `even` (uint8, evenly lit, no longer than
-    `faint.SIDE`). Creases of the paper, which run straight from edge to edge, are none."""
+def dark_of(grey: np.ndarray, ink: np.ndarray) -> np.ndarray:
+    """What of the ink is dark beyond doubt: what its threshold only just took may be crumbs of a pale line."""
+    return ink & (grey < np.percentile(grey[ink], 25) + FROM_DARK)
+
+
+def pale_lines(even: np.ndarray, dark: np.ndarray) -> np.ndarray:
+    """Thin lines paler than those of dark ink; bool, as `even` (uint8, evenly lit, no longer than `faint.SIDE`).
+    Creases of the paper, which run straight from edge to edge, are none."""
     hat = cv2.morphologyEx(
         cv2.GaussianBlur(even, (0, 0), SOFT_PX), cv2.MORPH_BLACKHAT, np.ones((WIDE_PX, WIDE_PX), np.uint8)
     )
-    # what the threshold only just took may be crumbs of a pale line
-    dark = ink & (even < np.percentile(even[ink], 25) + FROM_DARK)
     near = cv2.dilate(dark.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     bare = hat[~near]
     if not bare.size:
-        return np.zeros_like(ink)
+        return np.zeros_like(dark)
     middle = float(np.median(bare))
     noise = 1.4826 * float(np.median(np.abs(bare - middle)))
     pale = hat > max(LEAST, middle + NOISE * noise)
@@ -36,7 +39,7 @@ def pale_lines(even: np.ndarray, ink: np.ndarray) -> np.ndarray:
     alone &= ~_creases((hat > max(LEAST / 3, middle + NOISE / 2 * noise)) & ~near, near)
     found = _drawn(alone, dark)
     # up to the ink they lead to
-    return found | (pale & ~ink & (cv2.dilate(found.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0))
+    return found | (pale & ~dark & (cv2.dilate(found.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0))
 
 
 def _drawn(alone: np.ndarray, dark: np.ndarray) -> np.ndarray:

@@ -68,6 +68,12 @@ def test_pale_lines_beside_black_ones_are_lines(pale, worn):
             read(made, ink=-1)
 
 
+def test_lines_of_a_large_picture_are_not_taken_for_pale_ones():
+    """Reduced, thin black lines are grey."""
+    clean = cells_at(20.0, 5)
+    assert read(Worn(clean, straight(clean.shape))).faces == CELLS
+
+
 def test_a_crease_is_no_pale_line():
     clean = cells_at(4.5, 4)
     creased = clean.copy()
