@@ -398,10 +398,12 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     }
     if (TRACES[m.kind]) {
       ctx.beginPath();
-      TRACES[m.kind](ctx, m.x, m.y, 5 / s);
+      // what went into its surroundings of itself asks for nothing, and there may be hundreds
+      const fine = m.kind === "merged";
+      TRACES[m.kind](ctx, m.x, m.y, (fine ? 2.5 : 5) / s);
       ctx.fillStyle = m.kind === "bridged" || m.kind === "bridge" ? EMBER : SHEET;
       ctx.fill();
-      ctx.lineWidth = 2 / s;
+      ctx.lineWidth = (fine ? 1 : 2) / s;
       ctx.strokeStyle = m.kind === "lost" || m.kind === "inlay" ? EMBER : INK;
       ctx.stroke();
     }
