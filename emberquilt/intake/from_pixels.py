@@ -27,9 +27,10 @@ MOSTLY, TWO_TONES = 0.6, 0.93
 """Shares: of dark in a drawing that is light on dark, and of dark and light together."""
 LOOK_SIDE, TINTED_PX = 600, 7
 """In a picture of this size, what is coloured is more than a line when it is wider than so many pixels."""
-FINE_SIDE = 1500
-GREY, ALL_GREY = (80, 205), 0.8
+GREY = (80, 205)
 """Between dark and paper."""
+FINE_SIDE, ALL_GREY = 1500, 0.8
+"""A place is painted grey when in a picture of this size this share of its pixels is between dark and paper."""
 TINTED = 0.01
 """Share of a picture that is so coloured when it may be painted."""
 PAINTED_ALIKE, GREY_ALIKE, PAINTED_FEW = 0.6, 0.85, 60
@@ -65,7 +66,7 @@ class _Look:
     def __init__(self, picture: raster_source.Picture, work: Intake):
         self.areas: Looked | None = None
         asked = work.knobs.kind
-        if asked == "painted" or (asked == "auto" and _tinted(picture)):
+        if asked == "painted" or (asked not in MAKERS and _tinted(picture)):
             self.areas = Looked(flattened(picture, FIRST_SIDE), work)
         self.kind = self._seen(picture) if asked == "auto" else asked
 

@@ -128,7 +128,7 @@ def others_of(looked: Looked, kind: str, up_to: float, smallest_mm: float) -> tu
     ways = []
     if up_to:
         ways.append(("painted", "dark outlines as pieces", {"kind": "painted", "lines_up_to_mm": "0"}, "parts"))
-    if kind == "photo":
+    if kind == "photo" or (kind == "line" and looked.is_coloured):
         ways.append(("painted", "areas of one colour", {"kind": "painted"}, "seen"))
     if kind == "painted":
         ways.append(("line", "lines alone, no colours", {"kind": "line"}, "line"))

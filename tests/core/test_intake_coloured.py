@@ -167,6 +167,11 @@ def test_a_drawing_in_blue_ink_is_of_lines():
 
 def test_a_painted_picture_can_be_read_as_lines_or_by_tones_alone():
     rgb, _, chosen = painted(truth(FEW, 11), True)
-    assert read(rgb, kind="line").read_as.kind == "line"
-    assert read(rgb, kind="photo").read_as.kind == "photo"
+    for kind in ("line", "photo"):
+        found = read(rgb, kind=kind)
+        assert found.read_as.kind == kind
+        # and the way back is offered
+        (back,) = [o for o in found.others if o.words == "areas of one colour"]
+        assert dict(back.knobs) == {"kind": "painted"}
+        assert back.pieces == pytest.approx(len(chosen), abs=2)
     assert len(read(rgb, kind="painted", lines_up_to_mm=0.0).coverage) > len(chosen)

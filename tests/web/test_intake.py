@@ -241,6 +241,12 @@ def test_each_stroke_is_made_once_and_comes_to_the_same(client, person, monkeypa
         assert proposed(row).coverage.by_key == again.coverage.by_key
         assert len(shown["shapes"]) == again.faces
     assert again.faces == 6
+    # while it is read anew what was found before is shown, and what comes of it then, though its outlines be the same
+    row.turn, row.state = row.turn + 7, Draft.State.WORKING
+    assert proposed(row).kind == again.kind
+    row.state, row.result = Draft.State.READY, row.result | {"kind": "another"}
+    assert proposed(row).kind == "another"
+    row.refresh_from_db()
     # read anew, the strokes are made anew
     client.post(f"/draft/{row.uid}/again/", {"how": "width", "size": "200 mm"})
     row.refresh_from_db()

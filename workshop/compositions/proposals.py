@@ -78,7 +78,7 @@ showing: the proposal, and how many strokes have fitted no more."""
 def _made(row: Draft, strokes: tuple[Stroke, ...]) -> tuple[Proposal, Proposal, int]:
     """What was found in a draft, what the strokes made of it, and how many have fitted no more."""
     # while it is read anew a draft still shows what was found before
-    key = (row.uid, row.turn, hash((row.result or {}).get("outlines")))
+    key = (row.uid, row.turn, row.state == Draft.State.READY)
     found, _ = MADE.get((*key, ()), lambda: (unpack_proposal(row.result or {}), 0))
     begun = next(n for n in range(len(strokes), -1, -1) if n == 0 or MADE.known((*key, strokes[:n])))
     made, lost = MADE.known((*key, strokes[:begun])) or (found, 0)
