@@ -36,6 +36,7 @@ def main(argv: list[str] | None = None) -> int:
     make.add_argument("--woods", default="none", help="best, owned, none, or the code of one wood for all")
     make.add_argument("--thickness", help="of all pieces or sheets: 6mm, 1/4 in")
     make.add_argument("--copies", help="how many are made of it")
+    make.add_argument("--orders", type=Path, help="what is in front of what, by piece numbers: a JSON file")
     make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
@@ -140,7 +141,8 @@ def _make(options) -> None:
     from .formats.make import Wishes, made_from
     from .formats.project import Project, write_project
 
-    wishes = Wishes(options.woods, options.stack or "", options.thickness or "", options.copies or "")
+    orders = options.orders.read_text(encoding="utf-8", errors="replace") if options.orders else ""
+    wishes = Wishes(options.woods, options.stack or "", options.thickness or "", options.copies or "", orders)
     name = " ".join(options.drawing.stem.replace("-", " ").replace("_", " ").split())[:120].capitalize() or "A work"
     composition = made_from(_proposed(options), name, wishes)
     saved = dt.datetime.now(dt.UTC).isoformat(timespec="seconds")

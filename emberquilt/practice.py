@@ -47,6 +47,9 @@ LIMITS = {
     "denominator": (8, 64),
     "one_blade": (0, 12),
     "stock_mm": (1.0, 80.0),
+    "least_step_mm": (0.1, 20.0),
+    "greatest_step_mm": (0.5, 60.0),
+    "sanding_mm": (0.0, 3.0),
     "shim_inset_mm": (0.5, 20.0),
     "board_use": (0.2, 0.95),
     "saw_mm_per_minute": (5.0, 500.0),
@@ -67,6 +70,10 @@ LIMITS = {
     "ruler_across_mm": (120.0, 180.0),
     "ruler_down_mm": (120.0, 180.0),
 }
+
+LISTS = {"stocks_mm": (1.0, 80.0), "shims_mm": (0.4, 40.0)}
+"""Lists of lengths, and between what each of them lies."""
+MOST_LISTED = 8
 
 FINE_MM = 1.4
 """Lengths below this are said in millimetres also in a shop that measures in inches."""
@@ -92,6 +99,16 @@ class Practice:
     one_blade: int = 5
     fit: str = "beside"
     stock_mm: float = 19.05
+    stocks_mm: tuple[float, ...] = (12.7, 19.05, 25.4)
+    """Thicknesses that boards are milled to here: 1/2, 3/4 and 1 in."""
+    shims_mm: tuple[float, ...] = (3.175, 6.35)
+    """Sheets at hand for shims and spacers: 1/8 and 1/4 in."""
+    least_step_mm: float = 1.5875
+    """What is in front stands higher by at least this: 1/16 in reads as a step."""
+    greatest_step_mm: float = 6.35
+    """And by at most this: 1/4 in is bold."""
+    sanding_mm: float = 0.5
+    """Stock is milled thicker by this, which sanding takes off."""
     shim_inset_mm: float = 4.0
     board_use: float = 0.55
     """Share of a board that ends up in pieces: a raster layout placed 300 pieces at 0.53 to 0.60 (own measurement)."""
@@ -132,7 +149,7 @@ class Practice:
         return cls().changed(**{name: value for name, value in values.items() if name in known})
 
     def as_dict(self) -> dict:
-        return asdict(self)
+        return asdict(self) | {name: list(getattr(self, name)) for name in LISTS}
 
     def unit_for(self, mm: float) -> str:
         """The unit a length is said in: what is finer than a 1/32 in tells nothing in inches and stays in mm."""
@@ -155,12 +172,25 @@ class Practice:
         """Values as a form sends them: lengths are read, and one that stands as `written` shows it stays what is kept.
         Raises `BadLength`."""
         values: dict = dict(texts)
+        for name in LISTS.keys() & texts.keys():
+            if isinstance(text := texts[name], str):
+                values[name] = self._lengths(name, text)
         for name, text in texts.items():
             if name in LIMITS and name.endswith("_mm") and isinstance(text, str):
                 kept = getattr(self, name)
                 same = text.strip() == self.written(kept)
                 values[name] = kept if same else Length.parse(text, self.unit).mm
         return values
+
+    def _lengths(self, name: str, text: str) -> tuple[float, ...]:
+        kept = getattr(self, name)
+        if text.strip() == self.written_list(kept):
+            return kept
+        return tuple(Length.parse(one, self.unit).mm for one in text.replace(";", ",").split(",") if one.strip())
+
+    def written_list(self, lengths: tuple[float, ...]) -> str:
+        """Lengths for a field that comes back, with commas between."""
+        return ", ".join(self.written(mm) for mm in lengths)
 
     def say_area(self, mm2: float) -> str:
         return format_area(mm2, self.unit)
@@ -180,6 +210,8 @@ def check(name: str, value):
     if name == "hours":
         parse_week(value)
         return dict(value)
+    if name in LISTS:
+        return _check_list(words, value, *LISTS[name])
     if name not in LIMITS:
         raise BadChoice(f"There is no practice called “{name}”.")
     low, high = LIMITS[name]
@@ -190,3 +222,13 @@ def check(name: str, value):
     if not low <= number <= high:
         raise BadChoice(f"{words.capitalize()} must lie between {low:g} and {high:g}; {number:g} does not.")
     return number
+
+
+def _check_list(words: str, value, low: float, high: float) -> tuple[float, ...]:
+    try:
+        lengths = tuple(sorted({round(float(one), 4) for one in value}))
+    except (TypeError, ValueError, OverflowError):
+        raise BadChoice(f"“{str(value)[:40]}” is no list of lengths for {words}.") from None
+    if not 1 <= len(lengths) <= MOST_LISTED or not all(low <= one <= high for one in lengths):
+        raise BadChoice(f"{words.capitalize()} must be 1 to {MOST_LISTED} lengths between {low:g} and {high:g} mm.")
+    return lengths

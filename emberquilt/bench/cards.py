@@ -132,7 +132,7 @@ def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: 
         if sheet
         else "Sand to the line, round over what shows: 100, 150, 220, 320 grit"
     ]
-    shim = job.composition.by_key[part.id.piece].shim_mm
+    shim = job.shim_mm.get(part.id.piece, 0.0)
     if shim:
         lines.insert(
             0, f"Shim of {practice.say(shim)} under it, {practice.say(practice.shim_inset_mm)} in from the edge"

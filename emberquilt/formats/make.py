@@ -7,6 +7,7 @@ from ..errors import BadChoice
 from ..intake.proposal import Proposal
 from ..pattern.fresh import composition_of
 from ..practice import Practice
+from ..relief.orders_read import orders_read
 from ..work.change import applied
 from ..work.composition import Composition
 from ..work.verbs import edit
@@ -21,6 +22,8 @@ class Wishes:
     stack: str = ""
     thickness: str = ""
     copies: str = ""
+    orders: str = ""
+    """What is in front of what, as JSON: ``[{"front": 12, "behind": 9}]``."""
 
 
 def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice | None = None) -> Composition:
@@ -42,6 +45,8 @@ def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice 
             else:
                 keys = [p.key for p in layer.without_openings.pieces]
                 work = _do(work, "thickness", keys, {"length": wishes.thickness})
+    if wishes.orders:
+        work = applied(work, orders_read(work, wishes.orders))
     if wishes.copies:
         work = _do(work, "copies", [], {"count": wishes.copies})
     return work

@@ -1,13 +1,18 @@
-"""Documents of versions 1 to 3 as those of today: what was pinned loosely is decided, boards stand beside the
+"""Documents of versions 1 to 4 as those of today: what was pinned loosely is decided, boards stand beside the
 pieces."""
 
 from typing import Any
 
 from ..work.decisions import from_pins
 
+LAST_WITHOUT_DEPTH = 4
+
 
 def modern(document: dict[str, Any]) -> dict[str, Any]:
-    """A document of an earlier version, once it has been checked, as one of version 4."""
+    """A document of an earlier version, once it has been checked, as one of today. Version 5 only added to what can be
+    decided about depth."""
+    if document["version"] >= LAST_WITHOUT_DEPTH:
+        return document | {"version": 5}
     rest = {name: value for name, value in document.items() if name not in ("pins", "layers", "log")}
     layers, placements = [], {}
     for layer in document["layers"]:
@@ -21,7 +26,7 @@ def modern(document: dict[str, Any]) -> dict[str, Any]:
         {"part": str(event["piece"])} | {n: v for n, v in event.items() if n != "piece"} for event in document["log"]
     ]
     decided = from_pins(document["pins"], usual_layer(document["layers"])).as_dict()
-    return rest | {"version": 4, "layers": layers, "log": log, "decisions": decided, "placements": placements}
+    return rest | {"version": 5, "layers": layers, "log": log, "decisions": decided, "placements": placements}
 
 
 def placement_of(piece: dict[str, Any]) -> dict[str, Any]:

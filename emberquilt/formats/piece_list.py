@@ -63,7 +63,7 @@ def piece_list_csv(plan: Plan) -> str:
                 composition.rack.shelf[job.material[p.key]].name if job.known(p.key) else _safe(job.material[p.key]),
                 _or_empty(p.grain_deg),
                 _or_empty(job.thickness_mm[p.key] if known else None),
-                _or_empty(p.shim_mm),
+                _or_empty(job.shim_mm.get(p.key, 0.0)),
                 _or_empty(job.lifted_mm(p) if known else None),
                 round(job.pieces[p.key].area_mm2, 1),
                 p.coat,

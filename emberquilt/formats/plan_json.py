@@ -9,8 +9,11 @@ from ..assembly.tree import Assembly
 from ..calendar.schedule import Slot
 from ..errors import BadChoice
 from ..plan import Plan
+from ..relief.orders_judged import why_of
+from ..work.composition import Piece
 from ..work.contacts import Contact, contacts_of
 from ..work.parts import Job, Part
+from ..work.standing import said_pairs
 from ..work.steps import Step
 
 
@@ -43,6 +46,8 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             }
             for n in plan.needs
         ],
+        "relief": [_standing(job, p) for p in sorted(job.composition.made, key=lambda p: p.number)],
+        "orders": [_order(job, *said) for said in said_pairs(job.composition)],
         "saw": [
             {
                 "order": c.order,
@@ -91,6 +96,37 @@ def _assembly(one: Assembly) -> dict[str, Any]:
         "accent": one.accent,
         "inside": [_assembly(inner) for inner in one.inside],
     }
+
+
+def _standing(job: Job, p: Piece) -> dict[str, Any]:
+    """How a piece comes to its height; `top_mm` above what the rearmost layer lies on."""
+    pair = job.standing.pair[p.key]
+    return {
+        "part": job.pieces[p.key].key,
+        "number": p.number,
+        "stock_mm": round(pair.stock_mm, 4),
+        "lowered_mm": round(pair.lowered_mm, 4),
+        "shim_mm": round(pair.shim_mm, 4),
+        "rests_mm": round(job.rests_mm[p.key] - job.ground_mm, 4),
+        "top_mm": round(job.lifted_mm(p), 4),
+        "mill_mm": round(pair.stock_mm + job.composition.practice.sanding_mm, 4),
+        "why": why_of(job, p.key),
+    }
+
+
+def _order(job: Job, said: int, front: list[int], behind: list[int], level: bool) -> dict[str, Any]:
+    """An order by piece numbers, one or a list on either side; `kept` where the heights obey it."""
+    top = job.standing.top_mm
+    step = min(top(k) for k in front) - max(top(k) for k in behind)
+    tops = {top(k) for k in (*front, *behind)}
+    kept = max(tops) - min(tops) < 0.01 if level else step > job.composition.practice.least_step_mm - 0.01
+    number = job.composition.by_key
+
+    def told(keys: list[int]) -> int | list[int]:
+        numbers = [number[k].number for k in keys]
+        return numbers[0] if len(numbers) == 1 else numbers
+
+    return {"front": told(front), "behind": told(behind), "level": level, "step_mm": round(step, 4), "kept": kept}
 
 
 def _part(job: Job, part: Part) -> dict[str, Any]:

@@ -35,7 +35,7 @@ from ..work.decisions import Decisions
 from .older import modern
 
 FORMAT = "emberquilt-composition"
-VERSION = 4
+VERSION = 5
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50
@@ -204,6 +204,11 @@ def _decisions(values: dict) -> Decisions:
         for text in (
             *(flow.keys for flow in decided.wood.flows),
             *(keys for kept in decided.wood.palettes for _, keys in kept.woods),
+            *(
+                run
+                for order in (*decided.relief.orders, *decided.relief.refused)
+                for run in (order.front, order.behind)
+            ),
         ):
             keys_in(text)
     except BadChoice as problem:
@@ -230,7 +235,9 @@ def _check_document(document, version) -> None:
         raise BadProject(
             f"This project file is of version {version}; this workshop reads up to {VERSION}. Update and open it again."
         )
-    problem = next(iter(_validator(int(version) if version in (1, 2, 3) else VERSION).iter_errors(document)), None)
+    problem = next(
+        iter(_validator(int(version) if version in range(1, VERSION) else VERSION).iter_errors(document)), None
+    )
     if problem is not None:
         place = "/".join(str(p) for p in problem.absolute_path) or "the document"
         raise BadProject(f"This project file is damaged at {place}: {problem.message[:120]}.")

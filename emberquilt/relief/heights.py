@@ -40,7 +40,10 @@ def relief_of(job: Job) -> Relief:
 
 
 def undecided(job: Job, key: int) -> bool:
-    """Neither the piece nor its layer says how thick it is; the usual stock is reckoned with."""
+    """Neither the piece nor its layer says how thick it is, nor does what was said of depth; the usual stock is
+    reckoned with."""
+    if job.composition.home[key].key in job.standing.asked:
+        return False
     return job.composition.by_key[key].thickness_mm is None and not job.composition.home[key].thickness_mm
 
 

@@ -4,12 +4,13 @@ from ..findings import Finding, Fix, name_pieces
 from ..work.parts import LEAST_SPACERS, Job
 from ..work.register import judgement
 from .heights import undecided
+from .orders_judged import order_findings
 
 
 @judgement("relief")
 def relief_findings(job: Job, _plan=None) -> list[Finding]:
     """Pieces without a thickness, shims and spacers that would show."""
-    return [*_bare(job), *_narrow(job), *_few_spacers(job)]
+    return [*order_findings(job), *_bare(job), *_narrow(job), *_few_spacers(job)]
 
 
 def _bare(job: Job) -> list[Finding]:
@@ -36,7 +37,7 @@ def _bare(job: Job) -> list[Finding]:
 
 def _narrow(job: Job) -> list[Finding]:
     practice, home = job.composition.practice, job.composition.home
-    shimmed = sorted((p for p in job.composition.made if p.shim_mm > 0), key=lambda p: p.number)
+    shimmed = sorted((p for p in job.composition.made if job.shim_mm[p.key] > 0), key=lambda p: p.number)
     narrow = [p for p in shimmed if home[p.key].coverage.spots[p.key].radius_mm <= practice.shim_inset_mm]
     if not narrow:
         return []

@@ -27,7 +27,8 @@ def shims(job: Job, _plan, view: View) -> Read:
     practice = job.composition.practice
 
     def label(p) -> str:
-        return format_length(p.shim_mm, practice.unit, practice.denominator, with_unit=False) if p.shim_mm else ""
+        mm = job.shim_mm[p.key]
+        return format_length(mm, practice.unit, practice.denominator, with_unit=False) if mm else ""
 
     return worn(job, view, "pale", label), ()
 

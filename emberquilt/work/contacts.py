@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 
-from .parts import Job, Part, overlap_of
+from .overlaps import overlap_of
+from .parts import Job, Part
 
 NEAR_MM = 0.01
 """Heights nearer than this are one."""

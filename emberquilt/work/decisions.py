@@ -181,13 +181,30 @@ class StandOff:
     mm: float
 
 
+@dataclass(frozen=True, slots=True)
+class Order:
+    """What stands in front of what, or is `level` with it: each a run of keys, for one piece or for a whole part over
+    another."""
+
+    front: str
+    behind: str
+    level: bool = False
+
+
 @dataclass(frozen=True)
 class ReliefDecisions:
-    """`stand_offs`: layers held off by spacers; `rails` and `base` where the work has a frame or stands."""
+    """`stand_offs`: layers held off by spacers; `rails` and `base` where the work has a frame or stands; `orders` in
+    the sequence in which they were said; `tops`: heights set by hand, of a piece's top above what the rearmost layer
+    lies on; `depth_mm`: what the whole may be deep, backer included, 0 where nothing limits it; `refused`: suggested
+    orders that were turned down."""
 
     stand_offs: tuple[StandOff, ...] = ()
     rails: Rails | None = None
     base: Base | None = None
+    orders: tuple[Order, ...] = ()
+    tops: Mapping[int, float] = field(default_factory=dict)
+    depth_mm: float = 0.0
+    refused: tuple[Order, ...] = ()
 
     def stand_off_mm(self, layer: int) -> float:
         return next((s.mm for s in self.stand_offs if s.layer == layer), 0.0)
@@ -195,7 +212,22 @@ class ReliefDecisions:
     def after(self, change: Reshaped) -> tuple["ReliefDecisions", list[str]]:
         kept = tuple(s for s in self.stand_offs if s.layer in change.layers)
         lost = ["The spacers of a layer are gone with it."] * (len(self.stand_offs) - len(kept))
-        return replace(self, stand_offs=kept), lost
+        orders = _orders_after(self.orders, change)
+        lost += ["An order of depth is gone with its pieces."] * (len(self.orders) - len(orders))
+        tops = {home: mm for key, mm in self.tops.items() if (home := change.home(key)) is not None}
+        lost += ["A height that was set is gone with its piece."] * (len(self.tops) - len(tops))
+        refused = _orders_after(self.refused, change)
+        return replace(self, stand_offs=kept, orders=orders, tops=tops, refused=refused), lost
+
+
+def _orders_after(orders: tuple[Order, ...], change: Reshaped) -> tuple[Order, ...]:
+    """Orders between pieces that are left; nothing stands in front of itself."""
+    kept = []
+    for order in orders:
+        front, behind = change.run(order.front), change.run(order.behind)
+        if front and behind and not set(keys_in(front)) & set(keys_in(behind)):
+            kept.append(Order(front, behind, order.level))
+    return tuple(dict.fromkeys(kept))
 
 
 @dataclass(frozen=True)
@@ -297,7 +329,7 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost)
+    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order)
 
 
 def _bare(value: Any) -> Any:
@@ -345,7 +377,13 @@ def _wood(told: Mapping[str, Any]) -> WoodDecisions:
 def _relief(told: Mapping[str, Any]) -> ReliefDecisions:
     rails, base = told.get("rails"), told.get("base")
     return ReliefDecisions(
-        _each(told.get("stand_offs", ()), StandOff), Rails(**rails) if rails else None, Base(**base) if base else None
+        _each(told.get("stand_offs", ()), StandOff),
+        Rails(**rails) if rails else None,
+        Base(**base) if base else None,
+        _each(told.get("orders", ()), Order),
+        {int(key): float(mm) for key, mm in told.get("tops", {}).items()},
+        float(told.get("depth_mm", 0.0)),
+        _each(told.get("refused", ()), Order),
     )
 
 

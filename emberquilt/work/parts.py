@@ -15,13 +15,11 @@ from ..outline.coverage import Coverage
 from ..outline.insets import backer_outline, shim_outline, spread
 from ..rack.woods import Shelf
 from .composition import Composition, Layer, Piece
+from .overlaps import LEAST_OVERLAP_MM2
+from .standing import Standing, standing_of
 
 ROLES = {"mosaic": "piece", "sheet": "sheet", "overlay": "overlay", "backer": "backer", "spacer": "spacer"}
 """What a piece of each kind of layer is."""
-LEAST_OVERLAP_MM2 = 1.0
-"""Less than this is a line that was rounded, not one part lying on another."""
-HAIR_MM = 0.15
-"""A strip thinner than twice this does not carry a part."""
 SPACER_MM = 12.0
 """Side of a spacer: common practice, no source."""
 SPACERS_APART_MM = 120.0
@@ -107,36 +105,6 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Overlap:
-    """Pieces of one coverage that lie over pieces of another: positions in both, and the area they share (mm2)."""
-
-    upper: np.ndarray
-    lower: np.ndarray
-    area_mm2: np.ndarray
-
-
-def overlap_of(upper: Coverage, lower: Coverage, place: int) -> Overlap:
-    """Which outlines share more than a hair with which. Kept with the upper coverage, one for each `place` behind
-    it."""
-    return upper.against(("over", place), (lower,), lambda: _overlap(upper, lower))
-
-
-def _overlap(upper: Coverage, lower: Coverage) -> Overlap:
-    if not len(upper) or not len(lower):
-        nothing = np.zeros(0, int)
-        return Overlap(nothing, nothing, np.zeros(0))
-    above, below = np.array(upper.outlines), np.array(lower.outlines)
-    i, j = shapely.STRtree(below).query(above, predicate="intersects")
-    shared = shapely.intersection(above[i], below[j])
-    area = shapely.area(shared)
-    real = area > LEAST_OVERLAP_MM2
-    # a long thin rest of rounding carries nothing; what is a good share of either part surely does
-    thin = real & (area < 0.02 * np.minimum(shapely.area(above)[i], shapely.area(below)[j]))
-    real[thin] = ~shapely.is_empty(shapely.buffer(shared[thin], -HAIR_MM, quad_segs=1))
-    return Overlap(i[real], j[real], area[real])
-
-
-@dataclass(frozen=True)
 class Job:
     """All parts of a composition times the number of its copies. Parts of one copy are worked out when first asked for;
     the others are the same at another number."""
@@ -148,15 +116,19 @@ class Job:
         return self.composition.decisions.whole.copies
 
     @cached_property
+    def standing(self) -> Standing:
+        """How every piece comes to its height."""
+        return standing_of(self.composition, self.ground_mm)
+
+    @cached_property
     def thickness_mm(self) -> dict[int, float]:
-        """Stock thickness of every piece that is made of something."""
-        usual = self.composition.practice.stock_mm
-        return {
-            p.key: p.thickness_mm or layer.thickness_mm or usual
-            for layer in self.composition.layers
-            for p in layer.pieces
-            if not p.opening
-        }
+        """Thickness of every piece that is made of something: its stock, less what it is lowered from below."""
+        return {key: round(pair.stock_mm - pair.lowered_mm, 6) for key, pair in self.standing.pair.items()}
+
+    @cached_property
+    def shim_mm(self) -> dict[int, float]:
+        """The shim under every piece that is made of something, 0 for none."""
+        return {key: pair.shim_mm for key, pair in self.standing.pair.items()}
 
     @cached_property
     def material(self) -> dict[int, str]:
@@ -207,22 +179,10 @@ class Job:
         """How high what the rearmost layer lies on stands above the very back."""
         return self.grounds[0].thickness_mm if self.grounds else 0.0
 
-    @cached_property
+    @property
     def rests_mm(self) -> dict[int, float]:
         """For every piece the height of what it lies on, without the shim under it."""
-        rests: dict[int, float] = {}
-        tops: list[tuple[Coverage, np.ndarray]] = []
-        for layer in self.composition.layers:
-            coverage = layer.without_openings.coverage
-            floor = np.full(len(coverage), self.ground_mm)
-            for place, (lower, top) in enumerate(tops):
-                over = overlap_of(coverage, lower, place)
-                np.maximum.at(floor, over.upper, top[over.lower])
-            floor += self.composition.decisions.relief.stand_off_mm(layer.key)
-            rests |= dict(zip(coverage.keys, floor.round(6).tolist(), strict=True))
-            high = [rests[key] + layer.by_key[key].shim_mm + self.thickness_mm[key] for key in coverage.keys]
-            tops.append((coverage, np.array(high).round(6)))
-        return rests
+        return self.standing.rests_mm
 
     @cached_property
     def pieces(self) -> dict[int, Part]:
@@ -239,7 +199,7 @@ class Job:
                     layer.coverage.by_key[p.key],
                     self.material[p.key],
                     self.thickness_mm[p.key],
-                    round(self.rests_mm[p.key] + p.shim_mm, 6),
+                    round(self.rests_mm[p.key] + self.shim_mm[p.key], 6),
                     p.grain_deg or 0.0,
                     _turn(self.material[p.key], p, shelf),
                     p.coat,
@@ -267,7 +227,7 @@ class Job:
                             f"shim {names}",
                             part,
                             practice.shim_material,
-                            first.shim_mm,
+                            self.shim_mm[first.key],
                             self.rests_mm[first.key],
                         )
                     )
@@ -275,7 +235,8 @@ class Job:
 
     def _lifted_together(self, layer: Layer) -> list[list[Piece]]:
         """Pieces that share a shim, each group by key: linked by seams, the same lift from the same height."""
-        lifted = {p.key: p for p in layer.without_openings.pieces if p.shim_mm > 0}
+        shim_mm = self.shim_mm
+        lifted = {p.key: p for p in layer.without_openings.pieces if shim_mm[p.key] > 0}
         waiting, groups = set(lifted), []
         for key in lifted:
             if key not in waiting:
@@ -285,7 +246,7 @@ class Job:
             while front:
                 here = front.pop()
                 for other in layer.coverage.neighbours[here]:
-                    like = other in waiting and lifted[other].shim_mm == lifted[here].shim_mm
+                    like = other in waiting and shim_mm[other] == shim_mm[here]
                     if like and self.rests_mm[other] == self.rests_mm[here]:
                         waiting.discard(other)
                         group.append(other)
@@ -389,7 +350,7 @@ class Job:
 
     def lifted_mm(self, piece: Piece) -> float:
         """Top of a piece above what the rearmost layer lies on: what one sees of its height."""
-        return round(self.rests_mm[piece.key] + piece.shim_mm + self.thickness_mm[piece.key] - self.ground_mm, 6)
+        return round(self.standing.top_mm(piece.key) - self.ground_mm, 6)
 
     @cached_property
     def depth_mm(self) -> float:

@@ -1,7 +1,7 @@
 import pytest
 
 from emberquilt.errors import BadChoice, BadLength, EmberError
-from emberquilt.practice import CHOICES, LIMITS, Practice
+from emberquilt.practice import CHOICES, LIMITS, LISTS, Practice
 from emberquilt.work.verbs import edit
 from tests.conftest import composition, edited, grid
 
@@ -157,7 +157,7 @@ def test_small_verbs():
 
 def test_practice_bounds_and_choices_name_real_fields():
     fields = set(Practice().as_dict())
-    assert set(CHOICES) | set(LIMITS) | {"hours"} == fields
+    assert set(CHOICES) | set(LIMITS) | set(LISTS) | {"hours"} == fields
     assert Practice.from_dict({"glue": "ca", "forgotten": 3}).glue == "ca"
     for name, (low, high) in LIMITS.items():
         assert low <= getattr(Practice(), name) <= high

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from emberquilt.practice import CHOICES, Practice
+from emberquilt.practice import CHOICES, LIMITS, LISTS, Practice
 
 WORDS = {
     "ruler_across_mm": "The check page's 150 mm print across as",
@@ -15,6 +15,11 @@ WORDS = {
     "one_blade": "The one size, where one is used",
     "fit": "Saw",
     "stock_mm": "Usual stock",
+    "stocks_mm": "Stock is milled to",
+    "shims_mm": "Sheets at hand for shims",
+    "least_step_mm": "A step at least",
+    "greatest_step_mm": "A step at most",
+    "sanding_mm": "Left for sanding",
     "shim_inset_mm": "Shims stay inside by",
     "board_use": "Share of a board that becomes pieces",
     "saw_mm_per_minute": "Feed in 3/4 in cherry, mm a minute",
@@ -47,7 +52,8 @@ def fields_of(practice: Practice, names: Iterable[str]) -> list[dict]:
             "words": WORDS[name],
             "value": getattr(practice, name),
             "choices": CHOICES.get(name),
-            "is_length": name.endswith("_mm"),
+            "is_length": name in LIMITS and name.endswith("_mm"),
+            "is_list": name in LISTS,
         }
         for name in names
     ]

@@ -85,7 +85,8 @@ class Chosen:
 
     @property
     def shim_mm(self) -> float | None:
-        return self._common("shim_mm")
+        made = {self.job.shim_mm.get(p.key, 0.0) for p in self.pieces}
+        return made.pop() if len(made) == 1 else None
 
     @property
     def part(self) -> str:
@@ -232,7 +233,7 @@ def views_of(plan: Plan, view: View) -> list[dict]:
 def _thick(job: Job, layer: Layer) -> float:
     """As thick as the thickest piece of it, shim included."""
     pieces = layer.without_openings.pieces
-    return max((job.thickness_mm[p.key] + p.shim_mm for p in pieces), default=layer.thickness_mm or 0.0)
+    return max((job.thickness_mm[p.key] + job.shim_mm[p.key] for p in pieces), default=layer.thickness_mm or 0.0)
 
 
 def _wood(composition: Composition, layer: Layer) -> str:

@@ -79,6 +79,11 @@ def typed(mm: float | None, practice: Practice) -> str:
 
 
 @register.filter
+def typed_list(lengths: tuple[float, ...], practice: Practice) -> str:
+    return practice.written_list(lengths)
+
+
+@register.filter
 def offered(mm: float, practice: Practice) -> str:
     """A length to begin with, for a field nobody filled yet."""
     return practice.offered(mm)

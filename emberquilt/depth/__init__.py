@@ -1,0 +1,1 @@
+"""Depth as a question of its own: what stands in front of what, and how high each thing then is."""

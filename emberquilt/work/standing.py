@@ -1,0 +1,274 @@
+"""How every piece comes to its height: what it lies on, its stock, the shim under it; from what was said to stand in
+front of what, from heights that were set, and from what was decided for a piece by itself.
+
+Layers are worked out back to front. Where nothing was said of depth in a layer, its pieces are as thick as they or
+their layer were given, or of the usual stock, on the shim they were given. Otherwise heights are sought for all of
+them (`depth.solve`); a thickness or a shim that a piece was given stays.
+"""
+
+import itertools
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..depth.orders import Relation, without_circles
+from ..depth.solve import Pair, Problem, Solution, solved
+from ..keys import keys_in
+from ..outline.coverage import Coverage
+from .composition import Composition, Layer, Piece
+from .overlaps import overlap_of
+
+SHEETS_IN_SHIM = 2
+"""A shim is glued up of at most so many sheets: own choice."""
+LEAST_LEFT_MM = 3.0
+"""Stock lowered from below keeps at least this: thinner stock is never planed without a carrier. Common practice, no
+source."""
+SAME_MM = 0.01
+"""A height that differs by less is met."""
+OWNED_MM = 0.4
+"""A board is as good as its thickness and this: calipers differ."""
+
+
+@dataclass(frozen=True)
+class Standing:
+    """By piece: `rests_mm` the height from the very back of what it lies on, without the shim; `pair` its stock and
+    shim. `circles` orders that contradict each other; `clashes` orders that heights set by hand do not allow;
+    `loosened` what else had to give way: greatest, lowered, depth."""
+
+    rests_mm: dict[int, float] = field(default_factory=dict)
+    pair: dict[int, Pair] = field(default_factory=dict)
+    circles: tuple[tuple[Relation, ...], ...] = ()
+    clashes: tuple[Relation, ...] = ()
+    loosened: tuple[str, ...] = ()
+    proven: bool = True
+    """No heights that obey need fewer pairs of stock and shim."""
+    asked: frozenset[int] = frozenset()
+    """Layers whose heights follow from what was said of depth."""
+
+    def top_mm(self, key: int) -> float:
+        return round(self.rests_mm[key] + self.pair[key].high_mm, 6)
+
+
+def standing_of(composition: Composition, ground_mm: float) -> Standing:
+    """Of all pieces that are made of something, on a backer so thick (0 for none)."""
+    relief = composition.decisions.relief
+    said, circles = without_circles(_said(composition))
+    rests: dict[int, float] = {}
+    pairs: dict[int, Pair] = {}
+    clashes: list[Relation] = []
+    loosened: list[str] = []
+    answered: list[int] = []
+    proven = True
+    tops: list[tuple[Coverage, np.ndarray]] = []
+    place = {p.key: n for n, layer in enumerate(composition.layers) for p in layer.pieces}
+    for n, layer in enumerate(composition.layers):
+        coverage = layer.without_openings.coverage
+        floor = np.full(len(coverage), ground_mm)
+        for below, (lower, top) in enumerate(tops):
+            over = overlap_of(coverage, lower, below)
+            np.maximum.at(floor, over.upper, top[over.lower])
+        floor += relief.stand_off_mm(layer.key)
+        rests |= dict(zip(coverage.keys, floor.round(6).tolist(), strict=True))
+        # keys of pieces stand for things below zero where a sentence speaks of many: they lie between
+        own = [r for r in said if max(_places(r, place)) == n]
+        if own or any(place.get(key) == n for key in relief.tops):
+            asked = _Asked(composition, layer, ground_mm, rests, pairs, own)
+            pairs |= asked.answer()
+            answered.append(layer.key)
+            clashes += asked.clashes
+            loosened += asked.loosened
+            proven = proven and asked.proven
+        else:
+            pairs |= {p.key: _given(composition, layer, p) for p in layer.without_openings.pieces}
+        high = [rests[key] + pairs[key].high_mm for key in coverage.keys]
+        tops.append((coverage, np.array(high).round(6)))
+    loose = tuple(dict.fromkeys(loosened))
+    return Standing(rests, pairs, tuple(circles), tuple(clashes), loose, proven, frozenset(answered))
+
+
+def _given(composition: Composition, layer: Layer, p: Piece) -> Pair:
+    """As thick as it was given, without a word of depth."""
+    return Pair(p.thickness_mm or layer.thickness_mm or composition.practice.stock_mm, p.shim_mm)
+
+
+def said_pairs(composition: Composition) -> Iterator[tuple[int, list[int], list[int], bool]]:
+    """Every order with its place among those said: keys in front, keys behind, and whether they are level; only pieces
+    that are made of something."""
+    home, opened = composition.home, {p.key for p in composition.pieces() if p.opening}
+    for said, order in enumerate(composition.decisions.relief.orders):
+        front, behind = (
+            [k for k in keys_in(run) if k in home and k not in opened] for run in (order.front, order.behind)
+        )
+        if front and behind:
+            yield said, front, behind, order.level
+
+
+def _said(composition: Composition) -> list[Relation]:
+    """Relations of single pieces. Where one sentence speaks of several over several, something between them keeps the
+    relations few: a negative number."""
+    relations = []
+    for said, front, behind, level in said_pairs(composition):
+        if level:
+            every = [*front, *behind]
+            relations += [Relation(a, b, True, said) for a, b in itertools.pairwise(every)]
+        elif len(front) == 1 or len(behind) == 1:
+            relations += [Relation(a, b, False, said) for a in front for b in behind]
+        else:
+            between = -1 - said
+            relations += [Relation(a, between, False, said) for a in front]
+            relations += [Relation(between, b, False, said) for b in behind]
+    return relations
+
+
+def _places(r: Relation, place: dict[int, int]) -> list[int]:
+    return [place.get(key, -1) for key in (r.front, r.behind)]
+
+
+class _Asked:
+    """One layer's heights as a problem, and its answer in keys."""
+
+    def __init__(
+        self,
+        composition: Composition,
+        layer: Layer,
+        ground_mm: float,
+        rests: dict[int, float],
+        known: dict[int, Pair],
+        relations: list[Relation],
+    ):
+        self.composition, self.layer, self.ground_mm = composition, layer, ground_mm
+        self.rests, self.known = rests, known
+        self.clashes: list[Relation] = []
+        self.loosened: list[str] = []
+        self.proven = True
+        self.relations = relations
+        self.mine = [p.key for p in layer.without_openings.pieces]
+        inside = set(self.mine)
+        others = sorted({k for r in relations for k in (r.front, r.behind)} - inside)
+        self.things = [*self.mine, *others]
+        self.index = {key: i for i, key in enumerate(self.things)}
+
+    def answer(self) -> dict[int, Pair]:
+        """A pair of stock and shim for every piece of the layer. What cannot be obeyed gives way, least first: the
+        greatest step, stock only as it is milled here, the depth, and at last what was said, the latest first."""
+        for loose in (), ("greatest",), ("greatest", "lowered"), ("greatest", "lowered", "depth"):
+            found = solved(self._problem(loose))
+            if found is not None:
+                self.loosened += loose
+                return self._read(found, loose)
+        last = max(r.said for r in self.relations) if self.relations else -1
+        if last < 0:
+            # heights were set and nothing was said: each has its own pair, so only the depth can be in the way
+            return {p.key: _given(self.composition, self.layer, p) for p in self.layer.without_openings.pieces}
+        self.clashes += [r for r in self.relations if r.said == last]
+        self.relations = [r for r in self.relations if r.said != last]
+        return self.answer()
+
+    def _problem(self, loose: tuple[str, ...]) -> Problem:
+        practice, relief = self.composition.practice, self.composition.decisions.relief
+        self.pairs: list[Pair] = []
+        self.place: dict[Pair, int] = {}
+        kinds: dict[tuple[int, ...], int] = {}
+        kind, floor = [], []
+        options = {p.key: self._options(p, loose) for p in self.layer.without_openings.pieces}
+        for key in self.things:
+            if key in options:
+                mine = tuple(sorted(self._number(pair) for pair in options[key]))
+                floor.append(self.rests[key])
+            elif key < 0:
+                mine = ()
+                floor.append(0.0)
+            else:
+                mine = (self._number(self.known[key]),)
+                floor.append(self.rests[key])
+            kind.append(kinds.setdefault(mine, len(kinds)))
+        above = []
+        for r in self.relations:
+            a, b = self.index[r.front], self.index[r.behind]
+            if r.level:
+                above += [(a, b, 0.0), (b, a, 0.0)]
+                continue
+            # two halves of one sentence make up the step together
+            least = practice.least_step_mm if min(r.front, r.behind) >= 0 or r.front < 0 else 0.0
+            above.append((a, b, least))
+            if "greatest" not in loose and min(r.front, r.behind) >= 0:
+                above.append((b, a, -max(practice.greatest_step_mm, practice.least_step_mm)))
+        most = relief.depth_mm if relief.depth_mm and "depth" not in loose else float("inf")
+        return Problem(
+            tuple(self.pairs),
+            tuple(kinds),
+            tuple(kind),
+            tuple(floor),
+            tuple(above),
+            most,
+            practice.stock_mm,
+        )
+
+    def _number(self, pair: Pair) -> int:
+        if pair not in self.place:
+            self.place[pair] = len(self.pairs)
+            self.pairs.append(pair)
+        return self.place[pair]
+
+    def _options(self, p: Piece, loose: tuple[str, ...]) -> list[Pair]:
+        """The pairs that this piece can have."""
+        practice = self.composition.practice
+        own = p.thickness_mm or self.layer.thickness_mm
+        stocks = (own,) if own else stocks_for(self.composition, self.composition.wood_of(p))
+        shims = (p.shim_mm,) if p.shim_mm else shim_heights(practice.shims_mm)
+        if self.layer.kind not in ("mosaic", "overlay"):
+            shims = (p.shim_mm,)
+        plain = [Pair(stock, shim) for stock in stocks for shim in shims]
+        wanted = self.composition.decisions.relief.tops.get(p.key)
+        if wanted is not None:
+            high = round(wanted + self.ground_mm - self.rests[p.key], 6)
+            return _met(plain, high)
+        if "lowered" not in loose or own:
+            return plain
+        step = practice.least_step_mm
+        return [
+            pair if not n else Pair(pair.stock_mm, pair.shim_mm, round(n * step, 4))
+            for pair in plain
+            for n in range(int(max(pair.stock_mm - LEAST_LEFT_MM, 0) / step) + 1)
+        ]
+
+    def _read(self, found: Solution, loose: tuple[str, ...]) -> dict[int, Pair]:
+        self.proven = found.proven and not loose
+        return {key: self.pairs[found.pair[self.index[key]]] for key in self.mine}
+
+
+def _met(plain: list[Pair], high_mm: float) -> list[Pair]:
+    """Pairs that come to this height: such as there are, else the stock that has to be lowered least; where none is
+    thick enough, stock of that thickness."""
+    same = [pair for pair in plain if abs(pair.high_mm - high_mm) < SAME_MM]
+    if same:
+        return same
+    over = [
+        Pair(pair.stock_mm, pair.shim_mm, round(pair.high_mm - high_mm, 4))
+        for pair in plain
+        if pair.high_mm > high_mm and pair.stock_mm - (pair.high_mm - high_mm) >= min(LEAST_LEFT_MM, high_mm) - 1e-9
+    ]
+    if over:
+        return [min(over, key=lambda pair: (pair.lowered_mm, pair.shim_mm))]
+    return [Pair(max(high_mm, 0.1))]
+
+
+def shim_heights(sheets: Iterable[float]) -> tuple[float, ...]:
+    """Heights of shims from the sheets at hand, none among them: one sheet, or some glued on each other."""
+    made = {0.0}
+    for count in range(1, SHEETS_IN_SHIM + 1):
+        made |= {round(sum(some), 4) for some in itertools.combinations_with_replacement(sorted(sheets), count)}
+    return tuple(sorted(made))
+
+
+def stocks_for(composition: Composition, wood: str) -> tuple[float, ...]:
+    """Thicknesses that a piece of this wood can have: what the shop mills to, as far as its boards of the wood allow
+    where it has any, and those boards as they are; what is bought can be of any."""
+    practice = composition.practice
+    milled = {*practice.stocks_mm, practice.stock_mm}
+    owned = {board.thickness_mm for board in composition.rack.boards if board.wood == wood}
+    if not owned:
+        return tuple(sorted(milled))
+    fits = {mm for mm in milled if mm <= max(owned) + OWNED_MM}
+    return tuple(sorted(fits or owned))
