@@ -23,7 +23,7 @@ def order(target: Target, values: Values) -> Edit:
     """The chosen pieces stand in front of those under `behind`, or are `level` with them; `whole`: each stands for all
     of its part. What was said of the same pieces before goes."""
     composition = target.composition
-    other = _pieces(composition, values.get("behind"))
+    other = _pieces(composition, values.get("behind"), values.get("numbers"))
     front = list(target.made)
     if values.get("whole") == "yes":
         front, other = _whole(composition, front), _whole(composition, other)
@@ -58,7 +58,10 @@ def _spoken(pieces: list[Piece]) -> str:
     return parts.pop() if len(pieces) > 2 and len(parts) == 1 and "" not in parts else of(pieces)
 
 
-def _pieces(composition: Composition, text) -> list[Piece]:
+def _pieces(composition: Composition, text, numbers=None) -> list[Piece]:
+    """Pieces by their keys, or by their numbers as somebody typed them."""
+    if numbers:
+        return _numbered(composition, str(numbers))
     try:
         keys = keys_in(str(text or ""))
     except ValueError:
@@ -67,6 +70,18 @@ def _pieces(composition: Composition, text) -> list[Piece]:
     if missing:
         raise BadChoice("A piece behind is no longer in this picture. Choose again.")
     return [p for key in keys if not (p := composition.by_key[key]).opening]
+
+
+def _numbered(composition: Composition, text: str) -> list[Piece]:
+    try:
+        wanted = set(keys_in(text.replace("and", ",")))
+    except ValueError:
+        raise BadChoice(f"“{text[:40]}” are no piece numbers: type them as 36, 56.") from None
+    found = [p for p in composition.made if p.number in wanted]
+    missing = wanted - {p.number for p in found}
+    if missing:
+        raise BadChoice(f"There is no piece {min(missing)} in this picture.")
+    return found
 
 
 def _whole(composition: Composition, pieces: list[Piece]) -> list[Piece]:

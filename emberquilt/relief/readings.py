@@ -1,11 +1,18 @@
 """How the Relief station reads the panel."""
 
+import numpy as np
+import shapely
+
+from ..outline.coverage import Seam
 from ..units import format_length
 from ..work.parts import Job
 from ..work.readings import Read, numbered_woods, woods, worn
 from ..work.register import reading
+from ..work.scene import Mark
+from ..work.standing import said_pairs
 from ..work.view import View
 from .heights import undecided
+from .orders_judged import circle_numbers
 
 
 @reading("relief", "heights")
@@ -31,6 +38,52 @@ def shims(job: Job, _plan, view: View) -> Read:
         return format_length(mm, practice.unit, practice.denominator, with_unit=False) if mm else ""
 
     return worn(job, view, "pale", label), ()
+
+
+MOST_TABS = 400
+"""Tabs on seams beyond this would only cover the picture; those on the longest seams are shown."""
+
+
+@reading("relief", "orders")
+def orders(job: Job, _plan, view: View) -> Read:
+    """The heights, with a tab on every seam between two pieces of which one is said to be in front, pointing at the one
+    behind."""
+    dress, _ = heights(job, None, view)
+    shown = {layer.key for layer in view.layers(job.composition)}
+    wrong = {one for around in circle_numbers(job) for one in around}
+    wrong |= {r.said for r in job.standing.clashes}
+    tabs = []
+    for said, front, behind, level in said_pairs(job.composition):
+        ahead, back = set(front), set(behind)
+        for key in ahead if len(ahead) <= len(back) else back:
+            layer = job.composition.home[key]
+            if layer.key not in shown:
+                continue
+            for other, seam in layer.without_openings.coverage.neighbours[key].items():
+                if other in (back if key in ahead else ahead):
+                    first = key if key in ahead else other
+                    tabs.append((seam.length_mm, _tab(job, seam, first, level, said in wrong)))
+    tabs.sort(key=lambda one: -one[0])
+    return dress, tuple(mark for _, mark in tabs[:MOST_TABS])
+
+
+def _tab(job: Job, seam: Seam, front: int, level: bool, wrong: bool) -> Mark:
+    """A tab half way along a seam, its point towards what is behind."""
+    line = max(shapely.get_parts(seam.line).tolist(), key=lambda part: part.length)
+    here = line.interpolate(0.5, normalized=True)
+    near = (
+        line.interpolate(max(0.5 * line.length - 0.5, 0)),
+        line.interpolate(min(0.5 * line.length + 0.5, line.length)),
+    )
+    across = np.array([near[1].y - near[0].y, near[0].x - near[1].x])
+    across = across / max(float(np.hypot(*across)), 1e-9)
+    outline = job.pieces[front].outline
+    probe = shapely.Point(here.x + 0.3 * across[0], here.y + 0.3 * across[1])
+    if outline.contains(probe):
+        across = -across
+    kind = "wrong" if wrong else "level" if level else "front"
+    path = f"{across[0]:.3f} {across[1]:.3f}"
+    return Mark("tab", round(here.x, 2), round(here.y, 2), path=path, text=kind, piece=front)
 
 
 reading("relief", "woods")(woods)

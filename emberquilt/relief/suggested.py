@@ -3,15 +3,16 @@
 from collections import Counter, defaultdict
 from dataclasses import dataclass
 
+import networkx as nx
 import numpy as np
 import shapely
 
-from ..keys import runs
+from ..keys import keys_in, runs
 from ..outline.coverage import Coverage
 from ..work.composition import Layer
 from ..work.decisions import Order
 from ..work.parts import Job
-from ..work.standing import said_pairs
+from ..work.standing import graph_of
 
 RANKS: tuple[str, ...] = (
     "background sky sea ocean lake pond river canal water ground field meadow wall night air board panel",
@@ -40,29 +41,33 @@ class Suggestion:
 
 
 def suggested_orders(job: Job) -> list[Suggestion]:
-    """What was neither said, nor turned down, nor follows from what was said."""
+    """What was neither said, nor turned down, and neither follows from what was said nor contradicts it."""
     relief = job.composition.decisions.relief
     known = {frozenset((one.front, one.behind)) for one in (*relief.orders, *relief.refused)}
-    pairs = (
-        {frozenset((a, b)) for _, front, behind, _ in said_pairs(job.composition) for a in front for b in behind}
-        if len(relief.orders) < 2000
-        else set()
-    )
+    graph = graph_of(job.composition)
+    below: dict[int, set[int]] = {}
+
+    def reaches(front: str, behind: str) -> bool:
+        """Whether each of the first is said to stand in front of each of the second, by whatever way."""
+        for key in keys_in(front):
+            if key not in below:
+                below[key] = nx.descendants(graph, key) if key in graph else set()
+            if not below[key].issuperset(keys_in(behind)):
+                return False
+        return True
+
     offered: dict[frozenset[str], Suggestion] = {}
     for layer in job.composition.layers:
         if layer.kind not in ("mosaic", "overlay"):
             continue
         for one in (*_by_name(layer), *_inside(layer), *_ending(layer)):
             about = frozenset((one.order.front, one.order.behind))
-            told = _only(one.order.front), _only(one.order.behind)
-            if about in known or about in offered or (None not in told and frozenset(told) in pairs):
+            if about in known or about in offered:
+                continue
+            if reaches(one.order.front, one.order.behind) or reaches(one.order.behind, one.order.front):
                 continue
             offered[about] = one
     return list(offered.values())
-
-
-def _only(run: str) -> int | None:
-    return int(run) if run.isdecimal() else None
 
 
 def _inside(layer: Layer) -> list[Suggestion]:

@@ -10,6 +10,7 @@ import itertools
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
+import networkx as nx
 import numpy as np
 
 from ..depth.orders import Relation, without_circles
@@ -30,11 +31,22 @@ OWNED_MM = 0.4
 """A board is as good as its thickness and this: calipers differ."""
 
 
+LOOSER = (
+    (),
+    ("narrow",),
+    ("narrow", "greatest"),
+    ("narrow", "greatest", "lowered"),
+    ("narrow", "greatest", "lowered", "depth"),
+)
+"""What gives way, one after the other, where no heights are found."""
+
+
 @dataclass(frozen=True)
 class Standing:
     """By piece: `rests_mm` the height from the very back of what it lies on, without the shim; `pair` its stock and
     shim. `circles` orders that contradict each other; `clashes` orders that heights set by hand do not allow;
-    `loosened` what else had to give way: greatest, lowered, depth."""
+    `loosened` what else had to give way, of `LOOSER`: shims under pieces too narrow for them, the greatest step, stock
+    only as it is milled here, the depth."""
 
     rests_mm: dict[int, float] = field(default_factory=dict)
     pair: dict[int, Pair] = field(default_factory=dict)
@@ -121,6 +133,16 @@ def _said(composition: Composition) -> list[Relation]:
     return relations
 
 
+def graph_of(composition: Composition) -> nx.DiGraph:
+    """Pieces, each with an edge to those that it is said to be in front of; level ones lead to each other."""
+    graph = nx.DiGraph()
+    for r in _said(composition):
+        graph.add_edge(r.front, r.behind)
+        if r.level:
+            graph.add_edge(r.behind, r.front)
+    return graph
+
+
 def _places(r: Relation, place: dict[int, int]) -> list[int]:
     return [place.get(key, -1) for key in (r.front, r.behind)]
 
@@ -152,7 +174,7 @@ class _Asked:
     def answer(self) -> dict[int, Pair]:
         """A pair of stock and shim for every piece of the layer. What cannot be obeyed gives way, least first: the
         greatest step, stock only as it is milled here, the depth, and at last what was said, the latest first."""
-        for loose in (), ("greatest",), ("greatest", "lowered"), ("greatest", "lowered", "depth"):
+        for loose in LOOSER:
             found = solved(self._problem(loose))
             if found is not None:
                 self.loosened += loose
@@ -224,6 +246,10 @@ class _Asked:
         if wanted is not None:
             high = round(wanted + self.ground_mm - self.rests[p.key], 6)
             return _met(plain, high)
+        if not p.shim_mm and not own and "narrow" not in loose and self._narrow(p):
+            # no shim stays inside it: solid stock of whatever height, as far as the boards go
+            most = most_owned(self.composition, self.composition.wood_of(p)) + OWNED_MM
+            plain = [Pair(high) for high in sorted({pair.high_mm for pair in plain}) if high <= most] or plain
         if "lowered" not in loose or own:
             return plain
         step = practice.least_step_mm
@@ -233,8 +259,11 @@ class _Asked:
             for n in range(int(max(pair.stock_mm - LEAST_LEFT_MM, 0) / step) + 1)
         ]
 
+    def _narrow(self, p: Piece) -> bool:
+        return self.layer.coverage.spots[p.key].radius_mm <= self.composition.practice.shim_inset_mm
+
     def _read(self, found: Solution, loose: tuple[str, ...]) -> dict[int, Pair]:
-        self.proven = found.proven and not loose
+        self.proven = found.proven
         return {key: self.pairs[found.pair[self.index[key]]] for key in self.mine}
 
 
@@ -260,6 +289,11 @@ def shim_heights(sheets: Iterable[float]) -> tuple[float, ...]:
     for count in range(1, SHEETS_IN_SHIM + 1):
         made |= {round(sum(some), 4) for some in itertools.combinations_with_replacement(sorted(sheets), count)}
     return tuple(sorted(made))
+
+
+def most_owned(composition: Composition, wood: str) -> float:
+    """The thickest board of a wood; endless where there is none, since what is bought can be of any."""
+    return max((board.thickness_mm for board in composition.rack.boards if board.wood == wood), default=float("inf"))
 
 
 def stocks_for(composition: Composition, wood: str) -> tuple[float, ...]:

@@ -1,6 +1,7 @@
 """What every station's page shows: the plan on the desk, the view of it, the chosen pieces, and its findings."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from importlib import import_module
 
@@ -77,8 +78,8 @@ class Chosen:
         return all(p.locked for p in self.pieces)
 
     @property
-    def thickness_mm(self) -> float | None:
-        """Their own, or that of their layer; what is only reckoned with is none."""
+    def given_mm(self) -> float | None:
+        """Their own thickness, or that of their layer; what is only reckoned with is none."""
         home = self.composition.home
         values = {p.thickness_mm or home[p.key].thickness_mm for p in self.pieces}
         return values.pop() if len(values) == 1 else None
@@ -133,6 +134,8 @@ class Desk:
     view: View
     chosen: Chosen | None
     show: str
+    asked: Mapping[str, str] = field(default_factory=dict)
+    """What the page asks for besides, such as the line of a section."""
 
     @property
     def composition(self) -> Composition:
@@ -169,7 +172,9 @@ def ticket_of(station: str):
     return import_module(f"workshop.stations.{station}.ticket")
 
 
-def station_context(plan: Plan, station: str, show: str, keys: list[int], view: View) -> dict:
+def station_context(
+    plan: Plan, station: str, show: str, keys: list[int], view: View, asked: Mapping[str, str] = {}
+) -> dict:
     """Everything the templates of a station need beside the row itself."""
     composition, ticket = plan.composition, ticket_of(station)
     openings = station == "pattern"
@@ -178,7 +183,7 @@ def station_context(plan: Plan, station: str, show: str, keys: list[int], view: 
     readings = readings_of(station)
     show = show if show in readings else readings[0]
     findings = plan.findings(station)
-    desk = Desk(plan, view, chosen, show)
+    desk = Desk(plan, view, chosen, show, asked)
     shelf = composition.rack.shelf
     return {
         "plan": plan,

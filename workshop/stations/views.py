@@ -26,11 +26,13 @@ from workshop.compositions.views import own
 from workshop.pictures.light import look_address
 from workshop.shop.actions import shop_of
 from workshop.stations.desk import station_context
+from workshop.stations.relief.ticket import section as section_along
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
 from workshop.stations.told import tell
 from workshop.stations.wood.ticket import suggestion
 
-OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "csrfmiddlewaretoken"}
+OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "cut", "csrfmiddlewaretoken"}
+BESIDES = ("cut",)
 BACK = ("pack", "palettes")
 """Pages of the work that an edit made on them returns to."""
 
@@ -66,7 +68,7 @@ def _context(
         "redo_label": entries.get(row.cursor + 1, ""),
         "shapes_url": _shapes_url(row, view),
         "do_url": reverse("do", args=(row.uid, station)),
-        **station_context(plan, station, show, keys, view),
+        **station_context(plan, station, show, keys, view, _besides(request)),
     }
     if not later:
         tell(row, shop_of(row.owner), plan)
@@ -75,6 +77,21 @@ def _context(
     if station == "log":
         context |= _log_context(request, row, plan)
     return context
+
+
+def _besides(request) -> dict[str, str]:
+    """What a page asks for besides pieces, reading and view."""
+    return {name: text for name in BESIDES if (text := request.POST.get(name) or request.GET.get(name))}
+
+
+@require_GET
+def section(request, uid):
+    """The section along another line, alone: the line follows the hand."""
+    row = own(request, uid)
+    plan = plan_of(row)
+    told = section_along(plan.job, request.GET.get("cut", ""), frozenset(_keys(request.GET.get("pieces", ""))))
+    context = {"row": row, "practice": plan.composition.practice, "relief": plan.relief, **told}
+    return render(request, "relief/strip.html", context)
 
 
 def _log_context(request, row: Composition, plan) -> dict:

@@ -408,6 +408,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
       ctx.stroke();
     }
     if (m.kind === "start") drawStart(ctx, m, s);
+    if (m.kind === "tab") drawTab(ctx, m, s);
   }
   if (one && drag.arrows && scene.dress.pieces[one.key]?.[0])
     drawArrow(
@@ -514,6 +515,23 @@ function drawStart(ctx, m, s) {
   ctx.lineWidth = 1.2 / s;
   ctx.strokeStyle = HALO;
   ctx.stroke();
+}
+
+// A tab on a seam: pointed, it points at what is behind; square, both are level; in ember it contradicts another.
+const TAB = { front: "M-8-5.5H2L9 0 2 5.5H-8Z", level: "M-6.5-5.5H6.5V5.5H-6.5Z" };
+const TABS = { front: new Path2D(TAB.front), wrong: new Path2D(TAB.front), level: new Path2D(TAB.level) };
+function drawTab(ctx, m, s) {
+  const [x, y] = m.path.split(" ").map(Number);
+  ctx.save();
+  ctx.translate(m.x, m.y);
+  ctx.rotate(Math.atan2(y, x));
+  ctx.scale(1 / s, 1 / s);
+  ctx.fillStyle = m.text === "wrong" ? EMBER : "#f0ddb0";
+  ctx.strokeStyle = m.text === "wrong" ? HALO : INK;
+  ctx.lineWidth = 1.4;
+  ctx.fill(TABS[m.text]);
+  ctx.stroke(TABS[m.text]);
+  ctx.restore();
 }
 
 function drawPin(ctx, m, s) {

@@ -6,6 +6,8 @@ import { hangString } from "./string.js";
 import { drawing } from "./draw.js";
 import { pictured } from "./picture.js";
 import { tryingOn } from "./tryon.js";
+import { sectioned } from "./section.js";
+import { ordering } from "./order.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -23,6 +25,8 @@ const slot = () => document.getElementById("dress-slot");
 drawing(panel, (values) => perform(values));
 pictured(panel);
 tryingOn(panel, (keys) => runsOf(keys));
+sectioned(panel, (keys) => runsOf(keys));
+ordering(panel, (values) => perform(values));
 
 function load() {
   const url = slot().dataset.shapes;
@@ -65,7 +69,8 @@ function runsOf(keys) {
 }
 
 function perform(values) {
-  const state = Object.fromEntries(["pieces", "revision", "show", "view"].map((name) => [name, field(name).value]));
+  const names = ["pieces", "revision", "show", "view", "cut"].filter((name) => field(name));
+  const state = Object.fromEntries(names.map((name) => [name, field(name).value]));
   htmx.ajax("POST", element.dataset.do, { target: "#ticket", swap: "outerHTML", values: { ...state, ...values } });
 }
 
@@ -74,7 +79,8 @@ element.addEventListener("panel:chosen", () => {
   const pieces = runsOf(panel.chosen),
     show = field("show").value;
   field("pieces").value = pieces;
-  const query = new URLSearchParams({ show, view: field("view").value, ...(pieces && { pieces }) });
+  const cut = field("cut")?.value;
+  const query = new URLSearchParams({ show, view: field("view").value, ...(pieces && { pieces }), ...(cut && { cut }) });
   history.replaceState(null, "", `?${query}`);
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });

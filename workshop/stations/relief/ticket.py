@@ -1,26 +1,146 @@
 """What the Relief station says."""
 
-from emberquilt.keys import runs
+import math
+
+from emberquilt.errors import BadChoice
+from emberquilt.findings import name_pieces
+from emberquilt.keys import keys_in, runs
+from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
+from emberquilt.relief.suggested import Suggestion, suggested_orders
 from emberquilt.wood.contrast import STEP_MM
+from emberquilt.work.parts import Job
 from workshop.stations.desk import Desk
 
-PRACTICE = ("stock_mm", "shim_inset_mm", "shim_material")
+from .section import drawn
+
+PRACTICE = (
+    "stocks_mm",
+    "shims_mm",
+    "least_step_mm",
+    "greatest_step_mm",
+    "sanding_mm",
+    "stock_mm",
+    "shim_inset_mm",
+    "shim_material",
+    "backer_inset_mm",
+    "backer_mm",
+    "backer_material",
+)
+MOST_RUNGS, MOST_OFFERED = 8, 3
 
 
 def context(desk: Desk) -> dict:
-    relief, composition = desk.plan.relief, desk.composition
+    job, composition = desk.job, desk.composition
+    relief = composition.decisions.relief
     one = desk.chosen.one if desk.chosen else None
+    offered = suggested_orders(job)
     return {
-        "relief": relief,
+        "relief": desk.plan.relief,
         "step_mm": STEP_MM,
         "step_down_mm": -STEP_MM,
         "all_seen": runs(p.key for p in desk.pieces),
-        "height_mm": desk.job.lifted_mm(one) if one else None,
-        "rests_mm": desk.job.rests_mm[one.key] - desk.job.ground_mm if one else None,
+        "height_mm": job.lifted_mm(one) if one else None,
+        "rests_mm": job.rests_mm[one.key] - job.ground_mm if one else None,
         "layer": desk.layer,
         "can_stand_off": desk.layer is not composition.layers[0],
-        "stand_off_mm": composition.decisions.relief.stand_off_mm(desk.layer.key),
-        "spacers": sum(1 for part in desk.job.stands if part.id.layer == desk.layer.key),
-        "rails": composition.decisions.relief.rails,
-        "base": composition.decisions.relief.base,
+        "stand_off_mm": relief.stand_off_mm(desk.layer.key),
+        "spacers": sum(1 for part in job.stands if part.id.layer == desk.layer.key),
+        "rails": relief.rails,
+        "base": relief.base,
+        "depth_mm": relief.depth_mm,
+        "glance_template": "relief/glance.html",
+        "tall_strip": True,
+        "ladder": ladder(desk),
+        "orders_said": len(relief.orders),
+        "circles": [circle(job, said) for said in circle_numbers(job)],
+        "suggestions": [_offer(job, one) for one in offered[:MOST_OFFERED]],
+        "more_suggestions": max(0, len(offered) - MOST_OFFERED),
+        "asked": bool(one and composition.home[one.key].key in job.standing.asked),
+        "pair": job.standing.pair[one.key] if one else None,
+        "set_mm": relief.tops.get(one.key) if one else None,
+        "because": why_of(job, one.key) if one else "",
+        "lift_verb": "top" if desk.chosen and _followed(desk) else "lift",
+        "given_mm": desk.chosen.given_mm if desk.chosen else None,
+        "related": one is not None and any(relations_of(job, one.key)),
+        **section(
+            job, desk.asked.get("cut", ""), frozenset(p.key for p in desk.chosen.pieces) if desk.chosen else frozenset()
+        ),
     }
+
+
+def _followed(desk: Desk) -> bool:
+    """Whether heights of what is chosen follow from what was said."""
+    return any(desk.composition.home[p.key].key in desk.job.standing.asked for p in desk.chosen.pieces)
+
+
+def _offer(job: Job, one: Suggestion) -> dict:
+    words = (spoken(job.composition, run) for run in (one.order.front, one.order.behind))
+    return {"order": one.order, "why": one.why, "words": " over ".join(words)}
+
+
+def section(job: Job, line: str, chosen: frozenset[int]) -> dict:
+    """The section along a line, or a sentence that says why there is none."""
+    try:
+        return {"section": drawn(job, line, chosen), "section_said": ""}
+    except BadChoice as problem:
+        return {"section": None, "section_said": str(problem)}
+
+
+def ladder(desk: Desk) -> list[dict]:
+    """Heights of tops from the front to the back: which parts stand there, and how many pieces."""
+    rungs: dict[float, list] = {}
+    for p in desk.pieces:
+        rungs.setdefault(round(desk.job.lifted_mm(p), 3), []).append(p)
+    chosen = {p.key for p in desk.chosen.pieces} if desk.chosen else set()
+    rows = [
+        {
+            "mm": mm,
+            "keys": runs(p.key for p in pieces),
+            "count": len(pieces),
+            "words": _named(pieces),
+            "on": any(p.key in chosen for p in pieces),
+        }
+        for mm, pieces in sorted(rungs.items(), reverse=True)
+    ]
+    return rows[:MOST_RUNGS]
+
+
+def _named(pieces: list) -> str:
+    """The parts of some pieces, those with the most of them first; of pieces without a part their numbers."""
+    count: dict[str, int] = {}
+    for p in pieces:
+        if p.part:
+            count[p.part] = count.get(p.part, 0) + 1
+    if not count:
+        return name_pieces(sorted(p.number for p in pieces), 4)
+    names = sorted(count, key=lambda part: -count[part])
+    more = len(names) - 2 + (sum(count.values()) < len(pieces))
+    return ", ".join(names[:2]) + (f" and {more} more" if more > 0 else "")
+
+
+def circle(job: Job, said: list[int]) -> dict:
+    """A circle of orders, drawn as a loop of string: knots are what they speak of, tabs point at what is behind."""
+    orders = [job.composition.decisions.relief.orders[n] for n in said]
+    knots, tabs = [], []
+    for i, order in enumerate(orders):
+        at, between = (2 * math.pi * (i + share) / len(orders) - 2.4 for share in (0.0, 0.5))
+        numbers = keys_in(order.front)
+        knots.append(
+            {
+                "x": round(120 + 74 * math.cos(at), 1),
+                "y": round(63 + 42 * math.sin(at), 1),
+                "keys": order.front,
+                "words": spoken(job.composition, order.front) if len(numbers) == 1 else f"{len(numbers)}×",
+            }
+        )
+        tabs.append(
+            {
+                "x": round(120 + 74 * math.cos(between), 1),
+                "y": round(63 + 42 * math.sin(between), 1),
+                "deg": round(math.degrees(math.atan2(42 * math.cos(between), -74 * math.sin(between))), 1),
+            }
+        )
+    words = ", ".join(
+        f"{spoken(job.composition, o.front)} in front of {spoken(job.composition, o.behind)}" for o in orders
+    )
+    return {"knots": knots, "tabs": tabs, "words": words}

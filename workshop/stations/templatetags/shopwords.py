@@ -14,6 +14,20 @@ from emberquilt.units import format_length, format_minutes, inch_parts
 register = template.Library()
 
 
+KG_PER_LB = 0.45359237
+FRACTION = re.compile(r"(?:(\d+) )?(\d+/\d+)")
+
+
+@register.filter
+def fractions(text: str):
+    """``2 3/8`` for the words of a drawing, its fraction set as one."""
+    found = FRACTION.fullmatch(text)
+    if found is None:
+        return text
+    whole, part = found.groups()
+    return format_html('{}<tspan class="fr">{}</tspan>', whole or "", part)
+
+
 @register.filter
 def measure(mm: float | None, practice: Practice):
     """``2 3/8 in`` set with a true fraction, or millimetres."""
@@ -22,6 +36,14 @@ def measure(mm: float | None, practice: Practice):
     if practice.unit_for(mm) != "in":
         return format_html('<span class="m">{}</span>\u00a0mm', format_length(mm, "mm", with_unit=False))
     return format_html("{}\u00a0in", bare_inches(mm, practice.denominator))
+
+
+@register.filter
+def weight(kg: float, practice: Practice):
+    """``5.1 lb`` or ``2.3 kg``."""
+    if practice.unit == "in":
+        return format_html('<span class="m">{}</span>\u00a0lb', f"{kg / KG_PER_LB:.1f}")
+    return format_html('<span class="m">{}</span>\u00a0kg', f"{kg:.1f}")
 
 
 @register.filter

@@ -9,6 +9,7 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from emberquilt.bench.cards import cards
+from emberquilt.keys import runs
 from workshop.bench.models import Event
 from workshop.compositions import actions, demo, store, tasks
 from workshop.compositions.models import Composition, Draft
@@ -112,14 +113,15 @@ def two_koi(owner) -> Composition:
         nonlocal row
         row = actions.perform(row, row.revision, verb, keys, values)
 
-    for part, places, wood, grain, stock, shim in demo.TWO_KOI["parts"]:
+    for part, places, wood, grain in demo.TWO_KOI["parts"]:
         keys = keys_at(row, places)
         do("part", keys, part=part)
         do("wood", keys, wood=wood)
         if grain is not None:
             do("grain", keys, deg=grain)
-        do("thickness", keys, length=stock)
-        do("shim", keys, length=shim)
+    for front, behind, level in demo.TWO_KOI["orders"]:
+        parts = {name: [p.key for p in store.load(row).made if p.part == name] for name in (front, behind)}
+        do("order", parts[front], behind=runs(parts[behind]), level=level)
     do("together", keys_at(row, [(223, 64)]), keep="yes")
     for name, swaps in demo.PALETTES:
         for before, after in reversed(swaps.items()):

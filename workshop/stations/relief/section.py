@@ -1,0 +1,193 @@
+"""The section as it is drawn under the picture: true along, taller than true where that helps."""
+
+from dataclasses import dataclass
+
+from emberquilt.errors import BadChoice
+from emberquilt.relief.section import Section, Slice, section_of, telling_line
+from emberquilt.units import MM_PER_UNIT, format_length
+from emberquilt.work.parts import Job
+from emberquilt.work.standing import said_pairs
+from workshop.stations.faces import table_of
+
+WIDE_PX, TALL_PX, PAD_PX = 790, 118, 44
+MOST_TALLER = 3.0
+LEAST_LABEL_PX = 11
+ROUND_MM = 3.0
+"""Edges are drawn rounded by at most this."""
+LEAST_SHOWN_MM = 0.4
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """Everything the template needs, in pixels."""
+
+    line: str
+    length_mm: float
+    taller: float
+    blocks: list[dict]
+    steps: list[dict]
+    rungs: list[dict]
+    ticks: list[dict]
+    woods: list[dict]
+    wide: int
+    tall: int
+    foot: float
+
+
+def line_of(job: Job, text: str) -> tuple[tuple[float, float], tuple[float, float]]:
+    """The line that a page asks for, ``x,y,x,y`` in mm; a telling one where it asks for none. Raises `BadChoice`."""
+    if not text:
+        return telling_line(job)
+    try:
+        x0, y0, x1, y1 = (float(one) for one in text.split(","))
+    except ValueError:
+        raise BadChoice("The section line could not be read. Draw it again.") from None
+    if not all(abs(one) < 1e5 for one in (x0, y0, x1, y1)):
+        raise BadChoice("This section line lies outside the picture: draw it across the pieces.")
+    return (x0, y0), (x1, y1)
+
+
+def drawn(job: Job, text: str, chosen: frozenset[int]) -> Drawn:
+    """The section along the line that is asked for. Raises `BadChoice`."""
+    a, b = line_of(job, text)
+    section = section_of(job, a, b)
+    across = WIDE_PX / section.length_mm
+    depth = max(section.depth_mm, 1.0)
+    taller = min(MOST_TALLER, TALL_PX / (depth * across))
+    up = across * taller
+    foot = TALL_PX + 26.0
+    shelf = table_of(job.composition.rack.shelf)
+
+    def block(one: Slice) -> dict:
+        x, width = PAD_PX + one.from_mm * across, (one.to_mm - one.from_mm) * across
+        y, height = foot - one.top_mm * up, max((one.top_mm - one.floor_mm) * up, 1.0)
+        part = one.part
+        seen = any(s.part is part and s.from_mm < one.to_mm and s.to_mm > one.from_mm for s in section.seen)
+        key = part.id.piece if part.role not in ("shim", "backer", "spacer", "frame") else 0
+        return {
+            "x": round(x, 1),
+            "y": round(y, 1),
+            "w": round(width, 1),
+            "h": round(height, 1),
+            "key": key,
+            "name": part.name,
+            "middle": round(x + width / 2, 1),
+            "label": str(part.number) if key and seen and width >= LEAST_LABEL_PX * len(str(part.number)) else "",
+            "fill": f"url(#w-{part.material})" if part.material in shelf and key else "",
+            "ply": part.role in ("shim", "backer", "spacer"),
+            "on": key in chosen,
+            "path": _rounded(section, one, x, y, width, height, across, up) if key else "",
+        }
+
+    woods = sorted({s.part.material for s in section.slices if s.part.material in shelf and s.part.id.piece})
+    return Drawn(
+        ",".join(f"{v:.1f}" for v in (*a, *b)),
+        section.length_mm,
+        round(taller, 1),
+        [block(one) for one in section.slices],
+        _steps(job, section, across, up, foot),
+        _rungs(job, section, up, foot),
+        _ticks(job, section, across),
+        [{"code": code, "tile": shelf[code]["tile"], "colour": shelf[code]["colour"]} for code in woods],
+        WIDE_PX + 2 * PAD_PX,
+        int(foot) + 44,
+        foot,
+    )
+
+
+def _rounded(section: Section, one: Slice, x, y, w, h, across: float, up: float) -> str:
+    """A block whose upper corners are rounded as far as they stand free."""
+    radii = []
+    for end in (one.from_mm, one.to_mm):
+        step = next((s for s in section.steps if abs(s.at_mm - end) < 0.05), None)
+        higher = step is not None and (
+            None in (step.before, step.after) or (step.exposed_mm > 0 and _higher(step) is one.part)
+        )
+        free = min(step.exposed_mm, ROUND_MM) if higher and step is not None else 0.0
+        radii.append((min(free * across, w / 2.2), min(free * up, h)))
+    (lx, ly), (rx, ry) = radii
+    return (
+        f"M{x:.1f} {y + h:.1f}V{y + ly:.1f}q0 {-ly:.1f} {lx:.1f} {-ly:.1f}H{x + w - rx:.1f}"
+        f"q{rx:.1f} 0 {rx:.1f} {ry:.1f}V{y + h:.1f}z"
+    )
+
+
+def _higher(step):
+    return step.before if step.before.top_mm > step.after.top_mm else step.after
+
+
+def _steps(job: Job, section: Section, across: float, up: float, foot: float) -> list[dict]:
+    """Where heights change: the step that shows, and what was said of the two."""
+    practice = job.composition.practice
+    said = {}
+    for _, front, behind, level in said_pairs(job.composition):
+        if len(front) * len(behind) > 4000:
+            continue
+        for a in front:
+            for b in behind:
+                said[a, b] = "level" if level else "front"
+    rows = []
+    for step in section.steps:
+        if step.before is None or step.after is None:
+            continue
+        a, b = step.before.id.piece, step.after.id.piece
+        kind = said.get((a, b)) or said.get((b, a), "")
+        way = 0 if kind != "front" else (1 if (a, b) in said else -1)
+        x = PAD_PX + step.at_mm * across
+        high, low = sorted((step.before.top_mm, step.after.top_mm), reverse=True)
+        ahead = step.before.top_mm > step.after.top_mm
+        shows = step.exposed_mm >= LEAST_SHOWN_MM
+        rows.append(
+            {
+                "x": round(x, 1),
+                "top": round(foot - high * up, 1),
+                "low": round(foot - low * up, 1),
+                "kind": kind,
+                "way": way,
+                "shows": format_length(step.exposed_mm, practice.unit_for(step.exposed_mm), practice.denominator, False)
+                if shows
+                else "",
+                "side": 1 if ahead else -1,
+            }
+        )
+    return _apart(rows)
+
+
+def _apart(rows: list[dict]) -> list[dict]:
+    """Words only where they have room beside the last."""
+    last = -100.0
+    for row in rows:
+        if row["shows"] and row["x"] - last < 26:
+            row["shows"] = ""
+        elif row["shows"]:
+            last = row["x"]
+    return rows
+
+
+def _rungs(job: Job, section: Section, up: float, foot: float) -> list[dict]:
+    """Levels beside the drawing: the top of the backer and the heights that stand on it."""
+    practice, ground = job.composition.practice, job.ground_mm
+    tops = sorted({round(one.top_mm - ground, 3) for one in section.seen})
+    rows, last = [], None
+    for mm in [0.0, *tops]:
+        y = round(foot - (mm + ground) * up, 1)
+        if last is not None and last - y < 15:
+            continue
+        last = y
+        rows.append({"y": y, "words": format_length(mm, practice.unit, practice.denominator, False) if mm else "0"})
+    return rows
+
+
+def _ticks(job: Job, section: Section, across: float) -> list[dict]:
+    """The rule under it, in the shop's unit."""
+    unit_mm = MM_PER_UNIT["in"] if job.composition.practice.unit == "in" else 10.0
+    total = int(section.length_mm / unit_mm)
+    every = max(1, round(2 * total / 16))
+    return [
+        {
+            "x": round(PAD_PX + n * unit_mm * across, 1),
+            "words": str(n if unit_mm > 20 else n * 10) if n and n % every == 0 else "",
+        }
+        for n in range(total + 1)
+        if n % max(1, every // 2) == 0
+    ]
