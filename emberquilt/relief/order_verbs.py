@@ -10,7 +10,7 @@ from ..work.composition import Composition, Piece
 from ..work.decisions import Order
 from ..work.parts import job_of
 from ..work.register import Values, verb
-from ..work.setting import length_of, named, of, set_fields
+from ..work.setting import length_of, named, number, of, set_fields
 from ..work.view import Target
 from .suggested import suggested_orders
 
@@ -125,7 +125,7 @@ def set_top(target: Target, values: Values) -> Edit:
     again. `by_mm` raises or lowers them from where they are."""
     composition, tops = target.composition, dict(target.composition.decisions.relief.tops)
     if values.get("by_mm") not in (None, ""):
-        return _moved(target, float(values["by_mm"]))
+        return _moved(target, number(values["by_mm"], "millimetres"))
     if not str(values.get("length", "")).strip():
         for p in target.pieces:
             tops.pop(p.key, None)

@@ -105,7 +105,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     desk.click(*HEAD_OF_THE_YELLOW_KOI)
     desk.press("u")
     assert row.pieces.get(number=head).shim_mm == 1.5
-    assert "1 of them" in page.locator("#strip").inner_text()
+    assert "Shims" in page.locator("#ticket").inner_text()
 
     # the plan: stock, saw, glue-up
     desk.station("Stock")

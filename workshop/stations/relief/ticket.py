@@ -34,6 +34,8 @@ def context(desk: Desk) -> dict:
     relief = composition.decisions.relief
     one = desk.chosen.one if desk.chosen else None
     offered = suggested_orders(job)
+    followed = desk.chosen is not None and _followed(desk)
+    chosen = frozenset(p.key for p in desk.chosen.pieces) if desk.chosen else frozenset()
     return {
         "relief": desk.plan.relief,
         "step_mm": STEP_MM,
@@ -55,22 +57,21 @@ def context(desk: Desk) -> dict:
         "circles": [circle(job, said) for said in circle_numbers(job)],
         "suggestions": [_offer(job, one) for one in offered[:MOST_OFFERED]],
         "more_suggestions": max(0, len(offered) - MOST_OFFERED),
-        "asked": bool(one and composition.home[one.key].key in job.standing.asked),
         "pair": job.standing.pair[one.key] if one else None,
         "set_mm": relief.tops.get(one.key) if one else None,
         "because": why_of(job, one.key) if one else "",
-        "lift_verb": "top" if desk.chosen and _followed(desk) else "lift",
+        "followed": followed,
+        "lift_verb": "top" if followed else "lift",
         "given_mm": desk.chosen.given_mm if desk.chosen else None,
         "related": one is not None and any(relations_of(job, one.key)),
-        **section(
-            job, desk.asked.get("cut", ""), frozenset(p.key for p in desk.chosen.pieces) if desk.chosen else frozenset()
-        ),
+        **section(job, desk.asked.get("cut", ""), chosen),
     }
 
 
 def _followed(desk: Desk) -> bool:
     """Whether heights of what is chosen follow from what was said."""
-    return any(desk.composition.home[p.key].key in desk.job.standing.asked for p in desk.chosen.pieces)
+    asked = desk.job.standing.asked
+    return desk.chosen is not None and any(desk.composition.home[p.key].key in asked for p in desk.chosen.pieces)
 
 
 def _offer(job: Job, one: Suggestion) -> dict:
