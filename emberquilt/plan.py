@@ -11,7 +11,7 @@ from .assembly.glueup import GluePlan, glue_plan
 from .calendar.schedule import Schedule, schedule
 from .findings import STATIONS, Finding
 from .outline.coverage import Coverage
-from .relief.heights import Relief, relief_of
+from .relief.heights import Relief
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan, saw_plan
 from .stock.need import Need, needs_of
@@ -36,7 +36,7 @@ class Plan:
 
     @cached_property
     def relief(self) -> Relief:
-        return relief_of(self.job)
+        return Relief(self.job)
 
     @cached_property
     def needs(self) -> tuple[Need, ...]:

@@ -50,6 +50,8 @@ LIMITS = {
     "least_step_mm": (0.1, 20.0),
     "greatest_step_mm": (0.5, 60.0),
     "sanding_mm": (0.0, 3.0),
+    "humid_low": (5.0, 95.0),
+    "humid_high": (5.0, 95.0),
     "shim_inset_mm": (0.5, 20.0),
     "board_use": (0.2, 0.95),
     "saw_mm_per_minute": (5.0, 500.0),
@@ -109,6 +111,9 @@ class Practice:
     """And by at most this: 1/4 in is bold."""
     sanding_mm: float = 0.5
     """Stock is milled thicker by this, which sanding takes off."""
+    humid_low: float = 30.0
+    humid_high: float = 65.0
+    """Relative humidity of the room it hangs in, %, from the driest to the dampest."""
     shim_inset_mm: float = 4.0
     board_use: float = 0.55
     """Share of a board that ends up in pieces: a raster layout placed 300 pieces at 0.53 to 0.60 (own measurement)."""

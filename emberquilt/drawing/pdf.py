@@ -122,14 +122,14 @@ def pattern_pdf(job: Job, paper: str, copies: Mapping[int, int]) -> bytes:
     for own in papers:
         boxes = shapely.bounds(list(own.outlines))
         for sheet in layout.sheets:
-            if _on(sheet, boxes).any():
+            if on_sheet(sheet, boxes).any():
                 canvas.showPage()
                 _tile(canvas, job, own, sheet, layout, boxes, copies)
     canvas.save()
     return buffer.getvalue()
 
 
-def _on(sheet: Sheet, boxes: np.ndarray) -> np.ndarray:
+def on_sheet(sheet: Sheet, boxes: np.ndarray) -> np.ndarray:
     """Which of these boxes reach onto a sheet."""
     right, bottom = sheet.left_mm + sheet.width_mm, sheet.top_mm + sheet.height_mm
     x0, y0, x1, y1 = boxes.T
@@ -174,10 +174,10 @@ def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies
     _page_axes(canvas, layout)
     composition = job.composition
     page_width, page_height, sheets = layout.page_width_mm, layout.page_height_mm, layout.sheets
-    _words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
+    draw_words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
     lines = _instructions(job, layout, papers, copies)
     for i, line in enumerate(lines):
-        _words(canvas, PRINT_MARGIN_MM, 36 + 6 * i, line, 3.6)
+        draw_words(canvas, PRINT_MARGIN_MM, 36 + 6 * i, line, 3.6)
     top = 36 + 6 * len(lines) + 8
     room = page_height - top - PRINT_MARGIN_MM - FOOT_MM
     scale = min((page_width - 2 * PRINT_MARGIN_MM) / composition.width_mm, room / composition.height_mm)
@@ -189,35 +189,28 @@ def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies
     for seen in job.seen_of.values():
         for part in shapely.get_parts(seen):
             if part.geom_type == "Polygon" and not part.is_empty:
-                _outline(canvas, part, 0.0, 0.0)
+                draw_outline(canvas, part, 0.0, 0.0)
     canvas.setStrokeColor(RED)
     for sheet in sheets:
         canvas.setLineWidth(0.7 / scale)
         wide = min(sheet.width_mm, composition.width_mm - sheet.left_mm)
         high = min(sheet.height_mm, composition.height_mm - sheet.top_mm)
         canvas.rect(*(v * POINTS_PER_MM for v in (sheet.left_mm, sheet.top_mm, wide, high)))
-        _words(
+        draw_words(
             canvas, sheet.left_mm + 4 / scale, sheet.top_mm + 7 / scale, sheet.name, 5 / scale, bold=True, colour=RED
         )
     canvas.restoreState()
-    _foot(canvas, layout, f"{composition.name}, how to print")
+    draw_foot(canvas, layout, f"{composition.name}, how to print")
 
 
 def _tile(
     canvas: Canvas, job: Job, own: Paper, sheet: Sheet, layout: Layout, boxes: np.ndarray, copies: Mapping[int, int]
 ) -> None:
     composition = job.composition
-    _page_axes(canvas, layout, composition.practice)
-    canvas.saveState()
-    window = canvas.beginPath()
-    window.rect(*(v * POINTS_PER_MM for v in (PRINT_MARGIN_MM, PRINT_MARGIN_MM, sheet.width_mm, sheet.height_mm)))
-    canvas.clipPath(window, stroke=0)
-    dx, dy = PRINT_MARGIN_MM - sheet.left_mm, PRINT_MARGIN_MM - sheet.top_mm
-    canvas.setLineWidth(0.3 * POINTS_PER_MM)
-    canvas.setStrokeColor(RED)
-    for i in np.flatnonzero(_on(sheet, boxes)).tolist():
+    dx, dy = begin_tile(canvas, layout, sheet, composition.practice)
+    for i in np.flatnonzero(on_sheet(sheet, boxes)).tolist():
         for part in shapely.get_parts(own.outlines[i]):
-            _outline(canvas, part, dx, dy)
+            draw_outline(canvas, part, dx, dy)
         if own.layer is not None:
             shape, piece = own.shapes[i], own.layer.by_key[own.shapes[i].key]
             letter = "ABCD"[copies[piece.key] - 1] if piece.key in copies else ""
@@ -228,15 +221,28 @@ def _tile(
         for detail in composition.decisions.pattern.details:
             canvas.setDash([float(mm) * POINTS_PER_MM for mm in DASHES[detail.how].split()])
             for (x0, y0), (x1, y1) in pairwise(detail.line):
-                _line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
+                draw_line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
         canvas.setDash()
     if len(composition.layers) > 1:
         canvas.setStrokeColor(INK)
         for (x0, y0), (x1, y1) in registration_lines(composition):
-            _line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
+            draw_line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
     canvas.restoreState()
     _overlap_marks(canvas, composition, sheet, dx, dy)
-    _foot(canvas, layout, ", ".join(word for word in (composition.name, own.name, f"sheet {sheet.name}") if word))
+    draw_foot(canvas, layout, ", ".join(word for word in (composition.name, own.name, f"sheet {sheet.name}") if word))
+
+
+def begin_tile(canvas: Canvas, layout: Layout, sheet: Sheet, practice: Practice) -> tuple[float, float]:
+    """A page for one part of a drawing at true size, in red lines that end at its margins, until `restoreState`; gives
+    how far (mm) what is drawn is moved."""
+    _page_axes(canvas, layout, practice)
+    canvas.saveState()
+    window = canvas.beginPath()
+    window.rect(*(v * POINTS_PER_MM for v in (PRINT_MARGIN_MM, PRINT_MARGIN_MM, sheet.width_mm, sheet.height_mm)))
+    canvas.clipPath(window, stroke=0)
+    canvas.setLineWidth(0.3 * POINTS_PER_MM)
+    canvas.setStrokeColor(RED)
+    return PRINT_MARGIN_MM - sheet.left_mm, PRINT_MARGIN_MM - sheet.top_mm
 
 
 def _page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None) -> None:
@@ -260,7 +266,7 @@ def check_pdf(practice: Practice, paper: str) -> bytes:
     canvas.setTitle("Check page")
     _page_axes(canvas, layout)
     left, top = 22.0, 60.0
-    _words(canvas, left, 24, "Check page", 8, bold=True)
+    draw_words(canvas, left, 24, "Check page", 8, bold=True)
     for i, line in enumerate(
         (
             "Print at 100 %, “actual size”, on the printer that will print the pattern. Measure both rulers",
@@ -268,27 +274,27 @@ def check_pdf(practice: Practice, paper: str) -> bytes:
             "“how it is done here”: the pages of the pattern are then stretched to come out true.",
         )
     ):
-        _words(canvas, left, 34 + 6 * i, line, 3.6)
+        draw_words(canvas, left, 34 + 6 * i, line, 3.6)
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.2 * POINTS_PER_MM)
     for mm in range(0, int(CHECK_MM) + 1):
         long = 6.0 if mm % 10 == 0 else 4.0 if mm % 5 == 0 else 2.0
-        _line(canvas, left + mm, top, left + mm, top + long)
-        _line(canvas, left, top + mm, left + long, top + mm)
+        draw_line(canvas, left + mm, top, left + mm, top + long)
+        draw_line(canvas, left, top + mm, left + long, top + mm)
         if mm % 10 == 0:
-            _words(canvas, left + mm, top - 2, str(mm), 3, centre=True)
-            _words(canvas, left - 6, top + mm + 1, str(mm), 3)
-    _line(canvas, left, top, left + CHECK_MM, top)
-    _line(canvas, left, top, left, top + CHECK_MM)
+            draw_words(canvas, left + mm, top - 2, str(mm), 3, centre=True)
+            draw_words(canvas, left - 6, top + mm + 1, str(mm), 3)
+    draw_line(canvas, left, top, left + CHECK_MM, top)
+    draw_line(canvas, left, top, left, top + CHECK_MM)
     canvas.save()
     return buffer.getvalue()
 
 
-def _line(canvas: Canvas, x0: float, y0: float, x1: float, y1: float) -> None:
+def draw_line(canvas: Canvas, x0: float, y0: float, x1: float, y1: float) -> None:
     canvas.line(*(v * POINTS_PER_MM for v in (x0, y0, x1, y1)))
 
 
-def _words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colour=INK) -> None:
+def draw_words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colour=INK) -> None:
     canvas.saveState()
     canvas.translate(x_mm * POINTS_PER_MM, y_mm * POINTS_PER_MM)
     canvas.scale(1, -1)
@@ -298,7 +304,7 @@ def _words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colour=I
     canvas.restoreState()
 
 
-def _outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> None:
+def draw_outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> None:
     path = canvas.beginPath()
     for ring in (outline.exterior, *outline.interiors):
         points = ((shapely.get_coordinates(ring) + [dx, dy]) * POINTS_PER_MM).tolist()
@@ -312,7 +318,7 @@ def _outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> 
 def _piece_words(canvas, shape: Shape, piece: Piece, mark: str, dx: float, dy: float, letter: str) -> None:
     size = label_size_mm(shape)
     x, y = shape.spot.x_mm + dx, shape.spot.y_mm + dy
-    _words(canvas, x, y - 0.1 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
+    draw_words(canvas, x, y - 0.1 * size, " ".join(p for p in (str(piece.number), mark, letter) if p), size, True, True)
     if mark:
         arrow_x, arrow_y, reach = arrow_place(shape)
         canvas.saveState()
@@ -340,12 +346,12 @@ def _overlap_marks(canvas, composition, sheet: Sheet, dx: float, dy: float) -> N
     canvas.restoreState()
 
 
-def _foot(canvas, layout: Layout, words: str) -> None:
+def draw_foot(canvas, layout: Layout, words: str) -> None:
     """Sheet name and check ruler: 100 mm above the line, 4 in below it."""
     page_width, page_height = layout.page_width_mm, layout.page_height_mm
     y = page_height - PRINT_MARGIN_MM - 4
     left = page_width - PRINT_MARGIN_MM - 4 * MM_PER_INCH - 2
-    _words(canvas, PRINT_MARGIN_MM, y, words, 3.5)
+    draw_words(canvas, PRINT_MARGIN_MM, y, words, 3.5)
     canvas.saveState()
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.25 * POINTS_PER_MM)
@@ -369,5 +375,5 @@ def _foot(canvas, layout: Layout, words: str) -> None:
         ]
     )
     canvas.restoreState()
-    _words(canvas, left - 22, y - 1, "100 mm", 2.8)
-    _words(canvas, left - 22, y + 3, "4 in", 2.8)
+    draw_words(canvas, left - 22, y - 1, "100 mm", 2.8)
+    draw_words(canvas, left - 22, y + 3, "4 in", 2.8)

@@ -1,42 +1,93 @@
-"""Heights: what stands how high, the shims and spacers under it, and the totals of the whole work."""
+"""What stands how high, the shims and spacers under it, and what the whole comes to: depth, weight, hanger, frame."""
 
 from collections import Counter
 from dataclasses import dataclass
+from functools import cached_property
 
-from ..work.parts import Job, Part
+from ..work.parts import Job
+from .frame import FramePlan, frame_of
+from .hanging import Hanging, hanging_of
+from .mass import Mass, hung, mass_of
+from .support import Support, supports_of
 
 
 @dataclass(frozen=True)
 class Relief:
-    """Totals of one copy, all layers. `lowest` and `highest` are tops above what the rearmost layer lies on, `depth`
-    from the very back, in mm; `thicknesses` and `shims` count by height; areas in mm2."""
+    """Of one copy, all layers; each figure is worked out when it is first asked for. Tops are above what the rearmost
+    layer lies on, `depth_mm` from the very back; all in mm, areas in mm2."""
 
-    lowest_mm: float
-    highest_mm: float
-    depth_mm: float
-    thicknesses: tuple[tuple[float, int], ...]
-    shims: tuple[tuple[float, int, float], ...]
-    undecided: int
-    weight_kg: float
-    """Of all parts whose material and thickness are known, at 12 % moisture."""
+    job: Job
 
+    @cached_property
+    def _tops(self) -> list[float]:
+        return [self.job.lifted_mm(p) for p in self.job.composition.made] or [0.0]
 
-def relief_of(job: Job) -> Relief:
-    composition = job.composition
-    made = composition.made
-    tops = [job.lifted_mm(p) for p in made] or [0.0]
-    decided = Counter(job.thickness_mm[p.key] for p in made if not undecided(job, p.key))
-    shims = Counter(shim.thickness_mm for shim in job.shims)
-    area = {mm: sum(shim.area_mm2 for shim in job.shims if shim.thickness_mm == mm) for mm in shims}
-    return Relief(
-        min(tops),
-        max(tops),
-        job.depth_mm,
-        tuple(sorted(decided.items())),
-        tuple((mm, count, area[mm]) for mm, count in sorted(shims.items())),
-        sum(1 for p in made if undecided(job, p.key)),
-        sum(weight_kg(job, part) or 0.0 for part in job.of_one),
-    )
+    @property
+    def lowest_mm(self) -> float:
+        return min(self._tops)
+
+    @property
+    def highest_mm(self) -> float:
+        return max(self._tops)
+
+    @property
+    def depth_mm(self) -> float:
+        return self.job.depth_mm
+
+    @cached_property
+    def thicknesses(self) -> tuple[tuple[float, int], ...]:
+        """Stock thicknesses that were decided, and how many pieces are of each."""
+        job = self.job
+        decided = Counter(
+            round(job.standing.pair[p.key].stock_mm, 6) for p in job.composition.made if not undecided(job, p.key)
+        )
+        return tuple(sorted(decided.items()))
+
+    @cached_property
+    def shims(self) -> tuple[tuple[float, int, float], ...]:
+        """Thickness of shims, how many there are of it, and their area."""
+        shims = self.job.shims
+        count = Counter(shim.thickness_mm for shim in shims)
+        area = {mm: sum(shim.area_mm2 for shim in shims if shim.thickness_mm == mm) for mm in count}
+        return tuple((mm, n, area[mm]) for mm, n in sorted(count.items()))
+
+    @cached_property
+    def undecided(self) -> int:
+        return sum(1 for p in self.job.composition.made if undecided(self.job, p.key))
+
+    @cached_property
+    def mass(self) -> Mass:
+        """Of all that hangs."""
+        return mass_of(self.job, hung(self.job))
+
+    @property
+    def weight_kg(self) -> float:
+        return self.mass.weight_kg
+
+    @cached_property
+    def hanging(self) -> Hanging:
+        return hanging_of(self.job)
+
+    @cached_property
+    def supports(self) -> tuple[Support, ...]:
+        return tuple(supports_of(self.job))
+
+    @cached_property
+    def frame(self) -> FramePlan | None:
+        """What the frame that was decided must take, and its sides; none where there is no frame."""
+        rails = self.job.composition.decisions.relief.rails
+        if rails is None:
+            return None
+        composition = self.job.composition
+        return frame_of(
+            composition.width_mm,
+            composition.height_mm,
+            rails.width_mm,
+            rails.thickness_mm,
+            self.depth_mm,
+            rails.rabbet_mm,
+            rails.sides,
+        )
 
 
 def undecided(job: Job, key: int) -> bool:
@@ -45,9 +96,3 @@ def undecided(job: Job, key: int) -> bool:
     if job.composition.home[key].key in job.standing.asked:
         return False
     return job.composition.by_key[key].thickness_mm is None and not job.composition.home[key].thickness_mm
-
-
-def weight_kg(job: Job, part: Part) -> float | None:
-    """Weight of a part at 12 % moisture; None where nobody knows what its material weighs."""
-    wood = job.composition.rack.shelf.get(part.material)
-    return None if wood is None else part.area_mm2 / 1e6 * part.thickness_mm / 1000 * wood.density_kg_m3

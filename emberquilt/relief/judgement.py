@@ -3,14 +3,15 @@
 from ..findings import Finding, Fix, name_pieces
 from ..work.parts import LEAST_SPACERS, Job
 from ..work.register import judgement
-from .heights import undecided
+from .back_judged import back_findings
+from .heights import Relief, undecided
 from .orders_judged import order_findings
 
 
-@judgement("relief")
-def relief_findings(job: Job, _plan=None) -> list[Finding]:
-    """Pieces without a thickness, shims and spacers that would show."""
-    return [*order_findings(job), *_bare(job), *_narrow(job), *_few_spacers(job)]
+@judgement("relief", plan="relief")
+def relief_findings(job: Job, plan: Relief) -> list[Finding]:
+    """Orders that cannot be kept, pieces without a thickness, shims and spacers that would show, and the back."""
+    return [*order_findings(job), *_bare(job), *_narrow(job), *_few_spacers(job), *back_findings(job, plan)]
 
 
 def _bare(job: Job) -> list[Finding]:

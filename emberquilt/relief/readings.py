@@ -4,6 +4,7 @@ import numpy as np
 import shapely
 
 from ..outline.coverage import Seam
+from ..outline.paths import path_of
 from ..units import format_length
 from ..work.parts import Job
 from ..work.readings import Read, numbered_woods, woods, worn
@@ -11,7 +12,7 @@ from ..work.register import reading
 from ..work.scene import Mark
 from ..work.standing import said_pairs
 from ..work.view import View
-from .heights import undecided
+from .heights import Relief, undecided
 from .orders_judged import circle_numbers
 
 
@@ -87,4 +88,19 @@ def _tab(job: Job, seam: Seam, front: int, level: bool, wrong: bool) -> Mark:
 
 
 reading("relief", "woods")(woods)
+
+
+@reading("relief", "back", plan="relief")
+def back(job: Job, plan: Relief, view: View) -> Read:
+    """The backer's outline under the pieces, hangers, and the centre of mass, all as from the front."""
+    marks = [Mark("guide", path=path_of(ground.outline), text=ground.name) for ground in job.grounds]
+    for body in plan.hanging.bodies:
+        marks.append(Mark("mass", round(body.mass.x_mm, 2), round(body.mass.y_mm, 2)))
+        for hanger in plan.hanging.hangers:
+            plumb = f"M{body.mass.x_mm:.2f} {body.mass.y_mm:.2f}V{hanger.y_mm:.2f}"
+            marks.append(Mark("plumb", path=plumb))
+    marks += [Mark("hanger", h.x_mm, h.y_mm, text=h.kind) for h in plan.hanging.hangers]
+    return worn(job, view, "pale"), tuple(marks)
+
+
 reading("relief", "numbers")(numbered_woods)

@@ -1,16 +1,20 @@
 """Verbs that decide heights: each a pure function from what is acted on and values to an `Edit`."""
 
 from ..errors import BadChoice
+from ..plain import HIDDEN
 from ..units import Length
 from ..work.change import Edit, decided
 from ..work.composition import Composition, Piece
 from ..work.decisions import Base, Rails, StandOff
 from ..work.parts import job_of
 from ..work.register import Values, verb
-from ..work.setting import length_of, number, set_fields
+from ..work.setting import length_of, number, set_fields, whole_number
 from ..work.view import Target
+from .hanging import HANGERS
 
 THICKEST_MM = 200.0
+MOST_SIDES = 12
+MOST_WRITTEN, MOST_WRITTEN_LINES = 120, 8
 
 
 @verb("thickness", on="pieces")
@@ -64,7 +68,8 @@ def stand_off(target: Target, values: Values) -> Edit:
 
 @verb("rails")
 def rails(target: Target, values: Values) -> Edit:
-    """A frame of four mitred lengths round the work; without a material it goes."""
+    """A frame of mitred lengths round the work, four or as many as a polygon has; `rabbet` is how far its lip reaches
+    over the work's edge. Without a material it goes."""
     composition = target.composition
     code = str(values.get("material", ""))
     if not code:
@@ -72,7 +77,11 @@ def rails(target: Target, values: Values) -> Edit:
     wood = composition.rack.shelf.wood(code)
     width = length_of(values, composition, "rail_width", 3.0, 300.0, 25.4)
     thick = length_of(values, composition, "rail_thickness", 1.0, THICKEST_MM, composition.practice.stock_mm)
-    made = Rails(wood.code, round(width, 3), round(thick, 3))
+    lip = length_of(values, composition, "rabbet", 0.0, 100.0, 0.0)
+    if lip >= width:
+        raise BadChoice("A lip cannot reach farther over the work than the rail is wide.")
+    sides = whole_number(values.get("sides") or 4, 3, MOST_SIDES)
+    made = Rails(wood.code, round(width, 3), round(thick, 3), round(lip, 3), sides)
     return decided(composition, f"frame of {wood.name.lower()}", "relief", rails=made)
 
 
@@ -89,6 +98,26 @@ def base(target: Target, values: Values) -> Edit:
     thick = length_of(values, composition, "base_thickness", 1.0, THICKEST_MM, composition.practice.stock_mm)
     made = Base(wood.code, round(long, 3), round(deep, 3), round(thick, 3))
     return decided(composition, f"base of {wood.name.lower()}", "relief", base=made)
+
+
+@verb("hanger")
+def hanger(target: Target, values: Values) -> Edit:
+    """How it hangs, or that it stands; nothing chosen leaves it to its width."""
+    kind = str(values.get("hanger", ""))
+    if kind and kind not in HANGERS:
+        raise BadChoice(f"“{kind[:40]}” is no way to hang it.")
+    label = HANGERS.get(kind, "hanger as usual")
+    return decided(target.composition, label, "relief", hanger=kind)
+
+
+@verb("back")
+def back(target: Target, values: Values) -> Edit:
+    """What is written on the back: name, date, a verse."""
+    lines = [" ".join(line.split()) for line in str(values.get("written", "")).splitlines()]
+    text = "\n".join(lines).strip()
+    if len(text) > MOST_WRITTEN or text.count("\n") >= MOST_WRITTEN_LINES or HIDDEN.search(text):
+        raise BadChoice(f"Up to {MOST_WRITTEN} letters in {MOST_WRITTEN_LINES} lines can stand on the back.")
+    return decided(target.composition, "words on the back", "relief", back=text)
 
 
 def _length(values: Values, composition: Composition, what: str) -> float:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ..rack.woods import Shelf
-from ..relief.heights import weight_kg
+from ..relief.mass import weight_kg
 from ..work.parts import Job, Part
 
 

@@ -103,9 +103,9 @@ def _joints(job: Job) -> list[Contact]:
     found = [
         Contact(
             rails[i].key,
-            rails[(i + 1) % 4].key,
+            rails[(i + 1) % len(rails)].key,
             "joint",
-            area_mm2=float(np.hypot(*_mitre(rails[i], rails[(i + 1) % 4]))) * rails[i].thickness_mm,
+            area_mm2=float(np.hypot(*_mitre(rails[i], rails[(i + 1) % len(rails)]))) * rails[i].thickness_mm,
         )
         for i in range(len(rails))
     ]

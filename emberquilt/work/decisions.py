@@ -156,11 +156,14 @@ class WoodDecisions:
 
 @dataclass(frozen=True, slots=True)
 class Rails:
-    """A frame round the work: four mitred lengths of this material, so wide and thick (mm)."""
+    """A frame round the work: mitred lengths of this material, so wide and thick (mm); `rabbet_mm` how far their lip
+    reaches over the work's edge; `sides` 4, or a polygon's."""
 
     material: str
     width_mm: float
     thickness_mm: float
+    rabbet_mm: float = 0.0
+    sides: int = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,7 +199,7 @@ class ReliefDecisions:
     """`stand_offs`: layers held off by spacers; `rails` and `base` where the work has a frame or stands; `orders` in
     the sequence in which they were said; `tops`: heights set by hand, of a piece's top above what the rearmost layer
     lies on; `depth_mm`: what the whole may be deep, backer included, 0 where nothing limits it; `refused`: suggested
-    orders that were turned down."""
+    orders that were turned down; `hanger` how it hangs, `back` what is written on its back."""
 
     stand_offs: tuple[StandOff, ...] = ()
     rails: Rails | None = None
@@ -205,6 +208,8 @@ class ReliefDecisions:
     tops: Mapping[int, float] = field(default_factory=dict)
     depth_mm: float = 0.0
     refused: tuple[Order, ...] = ()
+    hanger: str = ""
+    back: str = ""
 
     def stand_off_mm(self, layer: int) -> float:
         return next((s.mm for s in self.stand_offs if s.layer == layer), 0.0)
@@ -384,6 +389,8 @@ def _relief(told: Mapping[str, Any]) -> ReliefDecisions:
         {int(key): float(mm) for key, mm in told.get("tops", {}).items()},
         float(told.get("depth_mm", 0.0)),
         _each(told.get("refused", ()), Order),
+        str(told.get("hanger", "")),
+        str(told.get("back", "")),
     )
 
 

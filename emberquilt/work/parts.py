@@ -15,6 +15,7 @@ from ..outline.coverage import Coverage
 from ..outline.insets import backer_outline, shim_outline, spread
 from ..rack.woods import Shelf
 from .composition import Composition, Layer, Piece
+from .decisions import Rails
 from .overlaps import LEAST_OVERLAP_MM2
 from .standing import Standing, standing_of
 
@@ -24,6 +25,8 @@ SPACER_MM = 12.0
 """Side of a spacer: common practice, no source."""
 SPACERS_APART_MM = 120.0
 LEAST_SPACERS, MOST_SPACERS = 3, 16
+USUAL_KERF_MM = 0.55
+"""What sawing on the line takes: the kerf of a No. 5. Common practice, no source."""
 SPARE_SPACERS = 1
 """Small parts get lost: one more is cut. Common practice, no source."""
 EVEN_SHARE = 0.99
@@ -157,8 +160,11 @@ class Job:
         if rear is None or rear.kind == "backer" or len(rear.without_openings.pieces) < 2:
             return ()
         coverage = rear.without_openings.coverage
-        name = ("backer", practice.backer_inset_mm)
-        outline = coverage.once(name, lambda: backer_outline(coverage, practice.backer_inset_mm))
+        lost = 0.0 if practice.fit == "beside" else USUAL_KERF_MM / 2
+        # what is cut out of a sheet is to be seen against the backer; a hole between pieces shows the wall
+        through = rear.kind == "sheet"
+        name = ("backer", practice.backer_inset_mm, lost, through)
+        outline = coverage.once(name, lambda: backer_outline(coverage, practice.backer_inset_mm, lost, through))
         parts = [part for part in shapely.get_parts(outline).tolist() if part.area > 0]
         several = len(parts) > 1
         return tuple(
@@ -298,17 +304,17 @@ class Job:
         rails = self.composition.decisions.relief.rails
         if rails is None:
             return ()
-        outlines = mitred(self.composition.width_mm, self.composition.height_mm, rails.width_mm)
+        outlines = framing(self.composition.width_mm, self.composition.height_mm, rails)
         return tuple(
             Part(
                 PartId("rail", index=i),
                 0,
-                f"rail {i} of 4",
+                f"rail {i} of {len(outlines)}",
                 outline,
                 rails.material,
                 rails.thickness_mm,
                 0.0,
-                0.0 if i % 2 else 90.0,
+                _along(outline),
                 "half",
             )
             for i, outline in enumerate(outlines, 1)
@@ -387,6 +393,28 @@ def mitred(width_mm: float, height_mm: float, rail_mm: float) -> list[shapely.Po
     w, h, b = width_mm, height_mm, rail_mm
     outer, inner = [(-b, -b), (w + b, -b), (w + b, h + b), (-b, h + b)], [(0, 0), (w, 0), (w, h), (0, h)]
     return [shapely.Polygon([outer[i], outer[(i + 1) % 4], inner[(i + 1) % 4], inner[i]]) for i in range(4)]
+
+
+def framing(width_mm: float, height_mm: float, rails: Rails) -> list[shapely.Polygon]:
+    """The mitred lengths of a frame whose lip reaches over the work's edge: four round the rectangle, or those of a
+    regular polygon round its middle; the upper one first."""
+    lip = min(rails.rabbet_mm, rails.width_mm)
+    if rails.sides == 4:
+        made = mitred(width_mm - 2 * lip, height_mm - 2 * lip, rails.width_mm)
+        return [shapely.transform(outline, lambda xy: xy + lip) for outline in made]
+    middle = np.array([width_mm / 2, height_mm / 2])
+    turns = np.pi * (2 * np.arange(rails.sides + 1) - 1) / rails.sides - np.pi / 2
+    corners = np.c_[np.cos(turns), np.sin(turns)] / np.cos(np.pi / rails.sides)
+    corners[-1] = corners[0]
+    inner = max(width_mm, height_mm) / 2 - lip
+    near, far = middle + inner * corners, middle + (inner + rails.width_mm) * corners
+    return [shapely.Polygon([far[i], far[i + 1], near[i + 1], near[i]]) for i in range(rails.sides)]
+
+
+def _along(rail: shapely.Polygon) -> float:
+    """The way a rail's length runs: its outer edge, counter-clockwise from the right as one sees it."""
+    (x0, y0), (x1, y1) = shapely.get_coordinates(rail)[:2].tolist()
+    return float(np.degrees(np.arctan2(y0 - y1, x1 - x0))) % 180.0
 
 
 def _joined(outlines: list[shapely.Polygon]) -> shapely.Geometry:

@@ -14,7 +14,7 @@ from workshop.shop.actions import add_board, shop_of
 from workshop.stations.rule import NAMES
 
 STATIONS = [name for name in NAMES if name != "bench"]
-KINDS = ("pdf", "svg", "csv", "ics", "project")
+KINDS = ("pdf", "svg", "csv", "ics", "project", "back")
 
 
 def addresses(row) -> dict[str, str]:

@@ -13,6 +13,7 @@ from django.utils import timezone
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from emberquilt.drawing.back_pdf import back_pdf
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.pdf import check_pdf
 from emberquilt.drawing.read import read
@@ -362,6 +363,10 @@ def leave(request, uid, kind):
         practice = store.load(row).practice
         data, content_type, kind = check_pdf(practice, request.GET.get("paper") or practice.paper), TYPES["pdf"], "pdf"
         name = "check-page"
+    elif kind == "back":
+        job = plan_of(row).job
+        data = back_pdf(job, request.GET.get("paper") or job.composition.practice.paper)
+        content_type, kind, name = TYPES["pdf"], "pdf", f"{name}-back"
     elif kind in TYPES:
         data, content_type = export(plan_of(row), kind, request.GET.get("paper") or None), TYPES[kind]
         name, kind = (f"{name}-parts", "csv") if kind == "parts" else (name, kind)

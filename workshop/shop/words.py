@@ -20,6 +20,8 @@ WORDS = {
     "least_step_mm": "A step at least",
     "greatest_step_mm": "A step at most",
     "sanding_mm": "Left for sanding",
+    "humid_low": "Driest air, % humidity",
+    "humid_high": "Dampest air, % humidity",
     "shim_inset_mm": "Shims stay inside by",
     "board_use": "Share of a board that becomes pieces",
     "saw_mm_per_minute": "Feed in 3/4 in cherry, mm a minute",

@@ -409,6 +409,9 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     }
     if (m.kind === "start") drawStart(ctx, m, s);
     if (m.kind === "tab") drawTab(ctx, m, s);
+    if (m.kind === "plumb") drawPlumb(ctx, (m.line ??= new Path2D(m.path)), s);
+    if (m.kind === "mass") drawMass(ctx, m, s);
+    if (m.kind === "hanger") drawHanger(ctx, m, s);
   }
   if (one && drag.arrows && scene.dress.pieces[one.key]?.[0])
     drawArrow(
@@ -531,6 +534,54 @@ function drawTab(ctx, m, s) {
   ctx.lineWidth = 1.4;
   ctx.fill(TABS[m.text]);
   ctx.stroke(TABS[m.text]);
+  ctx.restore();
+}
+
+// The vertical from the centre of mass to where it hangs.
+function drawPlumb(ctx, line, s) {
+  ctx.setLineDash([2 / s, 4 / s]);
+  ctx.lineWidth = 1.8 / s;
+  ctx.strokeStyle = EMBER;
+  ctx.stroke(line);
+  ctx.setLineDash([]);
+}
+
+// The centre of mass: a disc quartered light and dark.
+function drawMass(ctx, m, s) {
+  const r = 10 / s;
+  for (let i = 0; i < 4; i++) {
+    ctx.beginPath();
+    ctx.moveTo(m.x, m.y);
+    ctx.arc(m.x, m.y, r, (i * Math.PI) / 2, ((i + 1) * Math.PI) / 2);
+    ctx.closePath();
+    ctx.fillStyle = i % 2 ? INK : HALO;
+    ctx.fill();
+  }
+  ctx.beginPath();
+  ctx.arc(m.x, m.y, r, 0, 7);
+  ctx.lineWidth = 1.6 / s;
+  ctx.strokeStyle = INK;
+  ctx.stroke();
+}
+
+// A nail seen from the front, with the wire or plate it holds.
+function drawHanger(ctx, m, s) {
+  ctx.save();
+  ctx.translate(m.x, m.y);
+  ctx.scale(1 / s, 1 / s);
+  ctx.beginPath();
+  if (m.text === "sawtooth") for (let i = -3; i <= 3; i++) ctx.lineTo(i * 5, i % 2 ? 3 : 8);
+  else ctx.arc(0, 0, 7, 0, 7);
+  ctx.lineWidth = 5;
+  ctx.strokeStyle = HALO;
+  ctx.stroke();
+  ctx.lineWidth = 2.4;
+  ctx.strokeStyle = EMBER;
+  ctx.stroke();
+  ctx.beginPath();
+  ctx.arc(0, 0, 3, 0, 7);
+  ctx.fillStyle = EMBER;
+  ctx.fill();
   ctx.restore();
 }
 

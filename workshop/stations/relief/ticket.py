@@ -5,6 +5,7 @@ import math
 from emberquilt.errors import BadChoice
 from emberquilt.findings import name_pieces
 from emberquilt.keys import keys_in, runs
+from emberquilt.relief.hanging import HANGERS
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
 from emberquilt.relief.suggested import Suggestion, suggested_orders
 from emberquilt.wood.contrast import STEP_MM
@@ -25,6 +26,8 @@ PRACTICE = (
     "backer_inset_mm",
     "backer_mm",
     "backer_material",
+    "humid_low",
+    "humid_high",
 )
 MOST_RUNGS, MOST_OFFERED = 8, 3
 
@@ -50,6 +53,10 @@ def context(desk: Desk) -> dict:
         "rails": relief.rails,
         "base": relief.base,
         "depth_mm": relief.depth_mm,
+        "hangers": HANGERS,
+        "hanger": relief.hanger,
+        "hung": hung_words(desk),
+        "back": relief.back,
         "glance_template": "relief/glance.html",
         "tall_strip": True,
         "ladder": ladder(desk),
@@ -72,6 +79,25 @@ def _followed(desk: Desk) -> bool:
     """Whether heights of what is chosen follow from what was said."""
     asked = desk.job.standing.asked
     return desk.chosen is not None and any(desk.composition.home[p.key].key in asked for p in desk.chosen.pieces)
+
+
+def hung_words(desk: Desk) -> str:
+    """Where it hangs, in a sentence."""
+    hanging, practice = desk.plan.relief.hanging, desk.composition.practice
+    if not hanging.hangers:
+        return " ".join(hanging.said) or f"{HANGERS[hanging.kind].capitalize()}."
+    words = []
+    for n, body in enumerate(hanging.bodies):
+        own = [h for h in hanging.hangers if h.body == n]
+        if not own:
+            continue
+        left, top, _, _ = body.outline.bounds
+        down = practice.say(own[0].y_mm - top)
+        across = " and ".join(practice.say(h.x_mm - left) for h in own)
+        words.append(
+            f"{HANGERS[hanging.kind].capitalize()}: {down} down, {across} in from the left, seen from the front."
+        )
+    return " ".join((*words, *hanging.said))
 
 
 def _offer(job: Job, one: Suggestion) -> dict:

@@ -1,0 +1,362 @@
+"""Sections, backers, frames, weight and how it hangs, against geometry, trimesh and tables."""
+
+import json
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shapely
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from emberquilt.drawing.back_pdf import back_pdf, words_on_back
+from emberquilt.errors import BadChoice, BadLength
+from emberquilt.formats.project import Project, read_project, write_project
+from emberquilt.outline.coverage import Coverage
+from emberquilt.outline.insets import backer_outline
+from emberquilt.plan import Plan
+from emberquilt.practice import Practice
+from emberquilt.relief.back_judged import movements_of
+from emberquilt.relief.frame import ALLOWANCE_MM, frame_of, polygon_side
+from emberquilt.relief.heights import Relief
+from emberquilt.relief.mass import hung, mass_of
+from emberquilt.relief.movement import change_mm, equilibrium_moisture
+from emberquilt.relief.section import section_of, telling_line
+from emberquilt.work.parts import framing, job_of
+from tests.conftest import cells, composition, edited, grid
+
+# sections
+
+
+@settings(max_examples=25)
+@given(st.integers(3, 25), st.integers(0, 999), st.tuples(*[st.floats(0, 1)] * 4))
+def test_a_section_is_what_shapely_cuts(count, seed, ends):
+    work = composition(cells(count, seed))
+    work = edited(work, "shim", [1], length="3 mm")
+    job = job_of(work)
+    a, b = (ends[0] * 300, ends[1] * 200), (ends[2] * 300, ends[3] * 200)
+    line = shapely.LineString([a, b])
+    if line.length < 5:
+        with pytest.raises(BadChoice):
+            section_of(job, a, a)
+        return
+    section = section_of(job, a, b)
+    for part in (*job.pieces.values(), *job.grounds, *job.shims):
+        met = sum(s.to_mm - s.from_mm for s in section.slices if s.part is part)
+        assert met == pytest.approx(line.intersection(part.outline).length, abs=0.05)
+    # what is seen is the highest there is, all along
+    for one in section.seen:
+        point = line.interpolate((one.from_mm + one.to_mm) / 2)
+        assert one.top_mm == max(p.top_mm for p in job.of_one if p.outline.intersects(point))
+    for step in section.steps:
+        if step.before is not None and step.after is not None:
+            assert step.exposed_mm == pytest.approx(abs(step.before.top_mm - step.after.top_mm))
+
+
+def test_a_section_outside_the_picture_is_refused():
+    job = job_of(composition(grid(2, 2)))
+    for a, b in (((-50, -50), (-10, -90)), ((10, 10), (10, 10))):
+        with pytest.raises(BadChoice, match=r"section line|no length"):
+            section_of(job, a, b)
+    assert len(section_of(job, *telling_line(job)).seen) >= 2
+
+
+# weight and centre of mass
+
+
+def solid_of(part) -> trimesh.Trimesh:
+    """A part as a closed body, by general libraries: its outline triangulated by Shapely, extruded by trimesh."""
+    bodies = []
+    for polygon in shapely.get_parts(part.outline):
+        triangles = shapely.get_parts(shapely.constrained_delaunay_triangles(polygon))
+        corners = np.array([shapely.get_coordinates(t)[:3] for t in triangles]).reshape(-1, 2)
+        points, index = np.unique(corners.round(6), axis=0, return_inverse=True)
+        body = trimesh.creation.extrude_triangulation(points, index.reshape(-1, 3), part.thickness_mm)
+        body.apply_translation([0, 0, part.floor_mm])
+        bodies.append(body)
+    return trimesh.util.concatenate(bodies)
+
+
+@settings(max_examples=10)
+@given(st.integers(2, 12), st.integers(0, 99))
+def test_volume_weight_and_centre_of_mass_are_those_of_trimesh(count, seed):
+    coverage = cells(count, seed)
+    woods = {key: ("cherry", "walnut", "ebony")[key % 3] for key in coverage.keys}
+    work = edited(composition(coverage, woods), "shim", [1, 2], length="6 mm")
+    job = job_of(work)
+    shelf = work.rack.shelf
+    weight, moment = 0.0, np.zeros(3)
+    for part in hung(job):
+        solid = solid_of(part)
+        assert solid.is_watertight
+        assert solid.volume == pytest.approx(part.area_mm2 * part.thickness_mm, rel=1e-5)
+        own = solid.volume * 1e-9 * shelf[part.material].density_kg_m3
+        weight, moment = weight + own, moment + own * solid.center_mass
+    mass = Relief(job).mass
+    assert mass.weight_kg == pytest.approx(weight, rel=1e-5)
+    assert (mass.x_mm, mass.y_mm, mass.z_mm) == pytest.approx(moment / weight, rel=1e-4)
+    assert mass.reckoned_kg == 0.0
+
+
+def test_what_nobody_knows_the_weight_of_is_reckoned_with_and_said():
+    mass = mass_of(job_of(composition(grid(2, 1), "")), hung(job_of(composition(grid(2, 1), ""))))
+    assert 0 < mass.reckoned_kg < mass.weight_kg
+    assert mass.x_mm == pytest.approx(30.0, abs=0.01)
+
+
+# backers
+
+
+def test_a_backer_keeps_inside_and_follows_what_is_lost_in_sawing():
+    coverage = cells(20, 4)
+    for inset in (1.0, 3.0, 8.0):
+        backer = backer_outline(coverage, inset)
+        assert coverage.outside.buffer(-inset / 2).contains(backer)
+        assert backer.area > 0.98 * coverage.outside.buffer(-inset).area
+    assert backer_outline(coverage, 3.0, 0.5).area < backer_outline(coverage, 3.0).area
+    on_line = composition(coverage, practice=Practice(fit="on"))
+    beside = composition(coverage, practice=Practice(fit="beside"))
+    assert job_of(on_line).grounds[0].area_mm2 < job_of(beside).grounds[0].area_mm2
+
+
+def test_a_backer_can_be_sawn_and_holds_together_at_a_neck():
+    bar = shapely.box(0, 0, 100, 40).union(shapely.box(100, 18, 160, 23)).union(shapely.box(160, 0, 260, 40))
+    coverage = Coverage([1], [bar])
+    backer = backer_outline(coverage, 3.0)
+    assert backer.geom_type == "Polygon"
+    assert bar.contains(backer)
+    ring = shapely.Point(0, 0).buffer(80).difference(shapely.Point(0, 0).buffer(30))
+    (hole,) = backer_outline(Coverage([1], [ring]), 3.0).interiors
+    assert shapely.Polygon(hole).area > math.pi * 30**2
+    assert not backer_outline(Coverage([1], [ring]), 3.0, seen_through=True).interiors
+    small = shapely.box(0, 0, 100, 60).difference(shapely.box(40, 25, 50, 30))
+    assert not backer_outline(Coverage([1], [small]), 3.0).interiors
+
+
+def test_bodies_that_are_apart_get_a_backer_each_and_it_is_said_why():
+    apart = composition(Coverage([1, 2], [shapely.box(0, 0, 80, 80), shapely.box(110, 0, 190, 80)]))
+    (found,) = [f for f in Plan(apart).findings("relief") if f.code == "several-backers"]
+    assert "2 backers" in found.sentence
+    assert "1 3/16 in apart" in found.sentence
+    assert len(Relief(job_of(apart)).hanging.hangers) == 2
+
+
+def test_support_is_the_share_that_lies_on_the_backer_and_both_ends_of_long_pieces():
+    # a thin strip along the edge lies half on the backer, a long one sticks out at its end
+    strip, rest = shapely.box(0, 0, 90, 4), shapely.box(0, 4, 90, 60)
+    work = composition(Coverage([1, 2], [strip, rest]))
+    ground = shapely.union_all([g.outline for g in job_of(work).grounds])
+    by_piece = {one.part.id.piece: one for one in Relief(job_of(work)).supports}
+    for key, outline in ((1, strip), (2, rest)):
+        assert by_piece[key].share == pytest.approx(outline.intersection(ground).area / outline.area)
+    assert by_piece[2].holds
+    assert not by_piece[1].holds
+    (found,) = [f for f in Plan(work).findings("relief") if f.code == "little-support"]
+    assert found.pieces == (1,)
+    mended = edited(edited(work, found.fix.verb, **found.fix.values), found.fix.verb, backer_inset_mm=0.5)
+    assert not [f for f in Plan(mended).findings("relief") if f.code == "little-support"]
+
+
+def test_long_thin_backers_bow():
+    long = composition(grid(20, 2))
+    (found,) = [f for f in Plan(long).findings("relief") if f.code == "backer-bows"]
+    assert (found.amount, found.limit) == (3.0, 6.0)
+    mended = edited(long, found.fix.verb, **found.fix.values)
+    assert not [f for f in Plan(mended).findings("relief") if f.code == "backer-bows"]
+
+
+# movement
+
+
+def test_moisture_is_that_of_the_handbook():
+    """Equilibrium moisture content of wood at 70 F: Wood Handbook (USDA Forest Products Laboratory), the table in its
+    chapter on moisture relations; values from memory."""
+    table = {5: 1.3, 10: 2.5, 20: 4.5, 30: 6.2, 40: 7.7, 50: 9.2, 60: 11.0, 65: 12.0, 70: 13.1, 80: 16.0, 90: 20.5}
+    for humidity, moisture in table.items():
+        assert equilibrium_moisture(humidity, 21.1) == pytest.approx(moisture, abs=0.12)
+
+
+def test_movement_is_that_of_the_handbooks_formula():
+    """dD = D C (M2 - M1): Wood Handbook, chapter on drying and control of moisture content, whose coefficients are
+    given for a change of 1 %. Red oak's tangential 0.00369 is its table's; a flat-sawn board of 10 in from 6 to 12 %
+    gains 0.22 in. From memory."""
+    assert change_mm(254.0, 0.00369, 6.0, 12.0) / 25.4 == pytest.approx(0.2214, abs=1e-4)
+    sheet = composition(grid(1, 1, 300.0), "oak_red")
+    sheet = replace(sheet, layers=(replace(sheet.layers[0], kind="sheet"),))
+    (one,) = movements_of(job_of(sheet))
+    wood = sheet.rack.shelf["oak_red"]
+    dry, damp = (equilibrium_moisture(h) for h in (30, 65))
+    assert one.across_mm == pytest.approx(300.0)
+    assert one.moves_mm == pytest.approx(300.0 * wood.c_tangential * (damp - dry))
+    (found,) = [f for f in Plan(sheet).findings("relief") if f.code == "panel-moves"]
+    assert "across the grain" in found.sentence
+    steady = edited(sheet, "practice", humid_low="50", humid_high="50")
+    assert not [f for f in Plan(steady).findings("relief") if f.code == "panel-moves"]
+
+
+def test_turned_grain_moves_the_other_way():
+    wide = composition(Coverage([1], [shapely.box(0, 0, 400, 100)]), "cherry", grain_deg=0.0)
+    wide = replace(wide, layers=(replace(wide.layers[0], kind="sheet"),))
+    along, across = movements_of(job_of(wide)), movements_of(job_of(edited(wide, "grain", [1], deg="90")))
+    assert (along[0].across_mm, across[0].across_mm) == (pytest.approx(100.0), pytest.approx(400.0))
+
+
+# hanging
+
+
+def test_a_hanger_sits_on_the_vertical_through_the_centre_of_mass():
+    # the right half is of ebony: it hangs from the right of the middle
+    coverage = grid(6, 6, 40.0)
+    woods = {key: "ebony" if (key - 1) % 6 > 2 else "aspen" for key in coverage.keys}
+    relief = Relief(job_of(composition(coverage, woods)))
+    (hanger,) = relief.hanging.hangers
+    assert hanger.x_mm == pytest.approx(relief.mass.x_mm, abs=0.01)
+    assert hanger.x_mm > 130
+    assert 0.1 < hanger.y_mm / 240 < 0.4
+    assert hanger.behind_mm == pytest.approx(3.0 + 19.05)
+    assert hanger.seam_mm >= 5.0
+
+
+def test_wide_work_hangs_from_two_about_its_centre_of_mass():
+    relief = Relief(job_of(composition(grid(12, 5, 50.0))))
+    left, right = relief.hanging.hangers
+    assert (left.x_mm + right.x_mm) / 2 == pytest.approx(relief.mass.x_mm, abs=0.01)
+    assert left.y_mm == right.y_mm < relief.mass.y_mm
+    assert right.x_mm - left.x_mm == pytest.approx(0.5 * 594, abs=1.0)
+
+
+def test_where_a_hole_lies_above_the_centre_two_hangers_hold_it():
+    ring = shapely.Point(150, 150).buffer(140).difference(shapely.Point(150, 150).buffer(100))
+    gap = ring.difference(shapely.box(140, 0, 160, 80))
+    halves = [gap.intersection(shapely.box(0, 0, 300, 150)), gap.intersection(shapely.box(0, 150, 300, 300))]
+    pieces = [p for half in halves for p in shapely.get_parts(half).tolist()]
+    work = composition(Coverage(range(1, len(pieces) + 1), pieces))
+    hanging = Relief(job_of(work)).hanging
+    assert len(hanging.hangers) == 2
+    assert "two hangers beside it" in hanging.said[0]
+    body = shapely.union_all([g.outline for g in job_of(work).grounds])
+    assert all(body.contains(shapely.Point(h.x_mm, h.y_mm)) for h in hanging.hangers)
+
+
+def test_how_it_hangs_is_decided_and_thin_places_are_said():
+    work = composition(grid(4, 4, 40.0), thickness_mm=3.0)
+    assert Relief(job_of(work)).hanging.kind == "sawtooth"
+    keyhole = edited(work, "hanger", hanger="keyhole")
+    (found,) = [f for f in Plan(keyhole).findings("relief") if f.code == "hanger-thin"]
+    assert (found.amount, found.limit) == (6.0, 12.0)
+    assert Relief(job_of(edited(work, "hanger", hanger="stand"))).hanging.hangers == ()
+    with pytest.raises(BadChoice, match="no way to hang"):
+        edited(work, "hanger", hanger="glue")
+
+
+# frames
+
+
+def test_a_frame_takes_the_stack_and_its_sides_are_mitred():
+    frame = frame_of(300.0, 200.0, 40.0, 30.0, 18.0, 6.0, 4)
+    (_, two, across, sight), (_, _, upright, _) = frame.sides
+    assert (two, across, sight) == (
+        2,
+        pytest.approx(300 + ALLOWANCE_MM + 2 * (40 - 6)),
+        pytest.approx(300 + ALLOWANCE_MM - 12),
+    )
+    assert upright == pytest.approx(200 + ALLOWANCE_MM + 68)
+    assert frame.mitre_deg == 45
+    assert frame.buy_mm > 2 * (across + upright)
+    # a hexagon about a circle: its side is 2 r tan 30
+    six = frame_of(200.0, 200.0, 30.0, 25.0, 10.0, 0.0, 6)
+    ((_, count, outer, inner),) = six.sides
+    middle = 100 + ALLOWANCE_MM / 2
+    assert (count, six.mitre_deg) == (6, 30)
+    assert inner == pytest.approx(2 * middle * math.tan(math.radians(30)))
+    assert outer == pytest.approx(polygon_side(middle + 30, 6))
+
+
+@pytest.mark.parametrize("sides", [3, 4, 5, 6, 8, 12])
+def test_rails_are_equal_and_close_round_the_work(sides):
+    work = edited(
+        composition(grid(4, 3)), "rails", material="cherry", rail_width="20 mm", rabbet="5 mm", sides=str(sides)
+    )
+    rails = work.decisions.relief.rails
+    made = framing(work.width_mm, work.height_mm, rails)
+    assert len(made) == sides
+    around = shapely.union_all(made)
+    (hole,) = around.interiors
+    assert around.area == pytest.approx(sum(one.area for one in made))
+    if sides != 4:
+        assert max(one.area for one in made) == pytest.approx(min(one.area for one in made))
+    else:
+        assert shapely.Polygon(hole).bounds == pytest.approx((5, 5, 115, 85))
+    assert len(job_of(work).rails) == sides
+    assert Plan(work).relief.frame.sides
+
+
+def test_a_frame_thinner_than_the_backer_is_said():
+    work = edited(composition(grid(3, 3)), "rails", material="cherry", rail_thickness="2 mm", rabbet="5 mm")
+    (found,) = [f for f in Plan(work).findings("relief") if f.code == "frame-shallow"]
+    assert "thinner than the backer" in found.sentence
+    thick = edited(composition(grid(3, 3)), "rails", material="cherry", rail_thickness="40 mm", rabbet="5 mm")
+    assert not [f for f in Plan(thick).findings("relief") if f.code == "frame-shallow"]
+    with pytest.raises(BadChoice, match="lip"):
+        edited(work, "rails", material="cherry", rail_width="10 mm", rabbet="12 mm")
+    with pytest.raises(BadChoice):
+        edited(work, "rails", material="cherry", sides="2")
+
+
+# what comes and goes
+
+
+def test_words_on_the_back_lie_inside_it_and_off_the_hangers():
+    work = edited(composition(grid(6, 4, 40.0)), "back", written="Tinder Lane\n2026")
+    letters = words_on_back(job_of(work))
+    back = shapely.box(3, 3, 237, 157)
+    assert back.contains(letters)
+    hanger = Relief(job_of(work)).hanging.hangers[0]
+    assert letters.distance(shapely.Point(240 - hanger.x_mm, hanger.y_mm)) >= 13.9
+    assert back_pdf(job_of(work), "A4").startswith(b"%PDF")
+    with pytest.raises(BadChoice, match="letters"):
+        edited(work, "back", written="x" * 130)
+
+
+def test_what_was_decided_comes_through_a_project_file():
+    work = composition(grid(3, 2), thickness_mm=None)
+    work = edited(edited(work, "order", [2], behind="1"), "order", [3], behind="4", level="yes")
+    work = edited(edited(work, "top", [5], length="30 mm"), "deep", depth="60 mm")
+    work = edited(edited(work, "hanger", hanger="keyhole"), "back", written="Made here")
+    work = edited(work, "rails", material="cherry", rabbet="4 mm", sides="6")
+    there = read_project(write_project(Project(work, "2026-11-26T12:00:00"))).composition
+    assert there.decisions == work.decisions
+    assert json.dumps(there.decisions.as_dict()) == json.dumps(work.decisions.as_dict())
+    assert job_of(there).standing == job_of(work).standing
+
+
+def test_orders_follow_pieces_that_are_split_joined_and_gone():
+    work = composition(grid(3, 1), thickness_mm=None)
+    work = edited(edited(work, "order", [1], behind="2"), "order", [2], behind="3")
+    work = edited(work, "top", [1], length="30 mm")
+    split = edited(work, "split", [3], points="[[75, -5], [75, 35]]")
+    behind = split.decisions.relief.orders[1].behind
+    assert behind == "3-4"
+    joined = edited(work, "join", [1, 2])
+    assert len(joined.decisions.relief.orders) == 1
+    lost = [one.words for one in joined.decisions.whole.lost]
+    assert any("order" in words for words in lost)
+
+
+@pytest.mark.parametrize("length", ["0", "-3 mm", "abc", "900 mm"])
+def test_heights_that_cannot_be_end_in_a_sentence(length):
+    with pytest.raises((BadChoice, BadLength)):
+        edited(composition(grid(2, 1)), "top", [1], length=length)
+    with pytest.raises((BadChoice, BadLength)):
+        edited(composition(grid(2, 1)), "thickness", [1], length=length)
+
+
+def test_shim_stock_that_does_not_exist_is_refused():
+    for text in ("", "x", "0", "200 mm"):
+        with pytest.raises((BadChoice, BadLength)):
+            edited(composition(grid(2, 1)), "practice", shims_mm=text)
+    work = edited(composition(grid(2, 1)), "practice", shims_mm="3 mm, 4 mm")
+    assert work.practice.shims_mm == (3.0, 4.0)
+    assert Practice.from_dict(json.loads(json.dumps(work.practice.as_dict()))) == work.practice
