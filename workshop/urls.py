@@ -51,6 +51,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/<station:station>/rule", stations.rule, name="rule"),
     path("picture/<uuid:uid>/<station:station>/do/", stations.do, name="do"),
     path("picture/<uuid:uid>/<station:station>/<slug:show>/dress.json", compositions.dress, name="dress"),
+    path("picture/<uuid:uid>/mesh.bin", stations.mesh, name="mesh"),
     path("picture/<uuid:uid>/section", stations.section, name="section"),
     path("picture/<uuid:uid>/look.jpg", pictures.look, name="look"),
     path("picture/<uuid:uid>/final/", pictures.final, name="final"),

@@ -104,3 +104,9 @@ def back(job: Job, plan: Relief, view: View) -> Read:
 
 
 reading("relief", "numbers")(numbered_woods)
+
+
+@reading("relief", "turntable")
+def turntable(job: Job, _plan, view: View) -> Read:
+    """The woods; the page turns the bodies of all parts over them."""
+    return worn(job, view, "full"), ()

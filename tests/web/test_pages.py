@@ -32,6 +32,7 @@ def addresses(row) -> dict[str, str]:
         "palettes": f"/picture/{row.uid}/palettes/",
         "pack": f"/picture/{row.uid}/pack/",
         "place": f"/picture/{row.uid}/place/?piece=2",
+        "mesh": f"/picture/{row.uid}/mesh.bin",
         "section": f"/picture/{row.uid}/section?cut=1,1,50,40",
         "spots": f"/picture/{row.uid}/spots.json?piece=2&board=C1",
         "own-woods": "/shop/woods/?wood=cherry",

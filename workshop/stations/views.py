@@ -6,9 +6,11 @@ from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
+from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.drawing.panel import shape_rows
+from emberquilt.drawing.solid import packed
 from emberquilt.errors import BadChoice
 from emberquilt.keys import keys_in, runs
 from emberquilt.pattern.verbs import small_pairs
@@ -92,6 +94,13 @@ def section(request, uid):
     told = section_along(plan.job, request.GET.get("cut", ""), frozenset(_keys(request.GET.get("pieces", ""))))
     context = {"row": row, "practice": plan.composition.practice, "relief": plan.relief, **told}
     return render(request, "relief/strip.html", context)
+
+
+@require_GET
+@cache_control(private=True, max_age=3600, immutable=True)
+def mesh(request, uid):
+    """The bodies of the turntable; the address changes with the work."""
+    return HttpResponse(packed(plan_of(own(request, uid)).job), content_type="application/octet-stream")
 
 
 def _log_context(request, row: Composition, plan) -> dict:

@@ -8,6 +8,7 @@ import { pictured } from "./picture.js";
 import { tryingOn } from "./tryon.js";
 import { sectioned } from "./section.js";
 import { ordering } from "./order.js";
+import { turning } from "./turntable.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -45,6 +46,7 @@ load().then(() => {
   panel.drag.arrows = element.dataset.arrows === "yes";
   panel.chosen = new Set(keysOf(field("pieces").value));
   document.fonts.ready.then(() => panel.redraw());
+  if (document.querySelector("[data-section]")) turning(panel);
   ready(element);
 });
 
