@@ -39,6 +39,7 @@ CHOICES = {
     },
     "finish_when": {"after": "after glue-up", "before": "before glue-up"},
     "paper": {"Letter": "Letter", "A4": "A4"},
+    "table_down": {"left": "the left side goes down", "right": "the right side goes down"},
     "backer_material": SHEETS,
     "shim_material": SHEETS,
 }
@@ -111,6 +112,8 @@ class Practice:
     """And by at most this: 1/4 in is bold."""
     sanding_mm: float = 0.5
     """Stock is milled thicker by this, which sanding takes off."""
+    table_down: str = "left"
+    """The side of the saw's table that goes down for a bevel."""
     humid_low: float = 30.0
     humid_high: float = 65.0
     """Relative humidity of the room it hangs in, %, from the driest to the dampest."""

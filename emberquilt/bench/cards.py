@@ -4,6 +4,8 @@ from dataclasses import dataclass
 
 from ..assembly.glueup import GluePlan
 from ..outline.details import LEAST_DETAIL_MM
+from ..relief.bevel import bevels_of
+from ..relief.shaping import EASED_MM, edge_of
 from ..saw.cuts import SawPlan
 from ..work.copies import among, any_copy, copy_of
 from ..work.parts import Job, Part
@@ -103,6 +105,13 @@ def _sawing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
     place = job.composition.placements.get(group[0])
     if place:
         lines.append(f"From board {place.board}{_where(job, group[0])}, the arrow along its grain")
+    if part.id.piece in job.composition.decisions.relief.bevels and (bevel := bevels_of(job).get(part.id.piece)):
+        host = job.composition.by_key[bevel.host].number
+        lines.append(
+            f"Out of {host} with the table tilted {bevel.tilt_deg:.1f}°, its {bevel.down} side down, drill tilted too; "
+            f"go {bevel.way} as seen from above: it will {'stand proud' if bevel.rise_mm > 0 else 'lie lower'} by "
+            f"{job.composition.practice.say(abs(bevel.rise_mm))}"
+        )
     if sawn := _details(job, part, ("sawn",)):
         lines.append(f"{sawn} to saw into it without freeing anything: back out as you came")
     caution = f"{SAW_CAUTION} {_dust(job, part)}".strip()
@@ -137,10 +146,33 @@ def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: 
         lines.insert(
             0, f"Shim of {practice.say(shim)} under it, {practice.say(practice.shim_inset_mm)} in from the edge"
         )
+    lines += _shaped(job, part.id.piece)
     for how, words in (("burnt", "burn"), ("painted", "paint")):
         if drawn := _details(job, part, (how,)):
             lines.append(f"{drawn} to {words} on it, once it is sanded")
     return lines, minutes, f"{step.caution} {_dust(job, part)}".strip()
+
+
+def _shaped(job: Job, key: int) -> list[str]:
+    """What is taken off a piece, where, and how it is held."""
+    if key not in job.pieces:
+        return []
+    composition, say = job.composition, job.composition.practice.say
+    relief, pair = composition.decisions.relief, job.standing.pair[key]
+    lines = []
+    edge, square = edge_of(job, key)
+    if square:
+        lines.append(f"Its edges stay square: {square}")
+    elif edge > EASED_MM:
+        lines.append(f"Round it over by up to {say(edge)} where it stands above what is beside it")
+    if pair.lowered_mm:
+        lines.append(f"Take {say(pair.lowered_mm)} off from below: {say(job.thickness_mm[key])} is left")
+    slope = relief.slopes.get(key)
+    if slope is not None:
+        lines.append(f"Carve it from {say(slope.high_mm)} down to {say(slope.low_mm)} along the line on the drawing")
+    if 2 * composition.home[key].coverage.spots[key].radius_mm < composition.practice.hold_mm:
+        lines.append("Too small to hold: stick it on a carrier first")
+    return lines
 
 
 def _details(job: Job, part: Part, hows: tuple[str, ...]) -> str:

@@ -18,6 +18,7 @@ EDGE_OF_HEIGHT, EDGE_OF_WIDTH = 0.9, 1.8
 """The radius is at most this share of the height, and of area over perimeter."""
 SHEET_EDGE_MM = 0.5
 """Edges of sheets are only eased."""
+SQUARE_MM = 0.15
 FRAME_STANDS_MM = 4.0
 MOST_TINT = 0.05
 """A piece is by so much lighter or darker than its kind at most."""
@@ -62,6 +63,8 @@ def _part(p: Piece, layer: Layer, job: Job) -> Part:
     composition, outline, top_mm = job.composition, layer.coverage.by_key[p.key], job.lifted_mm(p)
     code, coat, board = composition.look_of(p)
     usual = SHEET_EDGE_MM if layer.kind in ("sheet", "backer", "spacer") else EDGE_MM
+    # a square edge is still broken by a stroke of sandpaper
+    usual = max(composition.decisions.relief.edges.get(p.key, usual), SQUARE_MM)
     edge = min(
         usual, EDGE_OF_HEIGHT * top_mm, max(0.3, EDGE_OF_WIDTH * layer.coverage.area_mm2[p.key] / outline.length)
     )

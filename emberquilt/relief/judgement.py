@@ -6,12 +6,20 @@ from ..work.register import judgement
 from .back_judged import back_findings
 from .heights import Relief, undecided
 from .orders_judged import order_findings
+from .shape_judged import shape_findings
 
 
 @judgement("relief", plan="relief")
 def relief_findings(job: Job, plan: Relief) -> list[Finding]:
     """Orders that cannot be kept, pieces without a thickness, shims and spacers that would show, and the back."""
-    return [*order_findings(job), *_bare(job), *_narrow(job), *_few_spacers(job), *back_findings(job, plan)]
+    return [
+        *order_findings(job),
+        *_bare(job),
+        *_narrow(job),
+        *_few_spacers(job),
+        *shape_findings(job),
+        *back_findings(job, plan),
+    ]
 
 
 def _bare(job: Job) -> list[Finding]:

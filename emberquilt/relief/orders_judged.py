@@ -16,7 +16,7 @@ MOST_TOLD = 12
 
 def order_findings(job: Job) -> list[Finding]:
     """All of them, those that no heights can obey first."""
-    return [*_circles(job), *_clashes(job), *_depth(job), *_steps(job)]
+    return [*_circles(job), *_clashes(job), *_bevelled(job), *_depth(job), *_steps(job)]
 
 
 def spoken(composition: Composition, run: str) -> str:
@@ -91,6 +91,37 @@ def _clashes(job: Job) -> list[Finding]:
                 more=(Fix("Drop the order", "drop_order", {"orders": said}),),
             )
         )
+    return found[:MOST_TOLD]
+
+
+def _bevelled(job: Job) -> list[Finding]:
+    """Orders that a bevelled piece does not keep: it stands as high as it slides."""
+    composition, practice = job.composition, job.composition.practice
+    bevels = composition.decisions.relief.bevels
+    if not bevels:
+        return []
+    told = {r.said for r in job.standing.clashes} | {max(said) for said in circle_numbers(job)}
+    top = job.standing.top_mm
+    found = []
+    for said, front, behind, level in said_pairs(composition):
+        if level or said in told or not bevels.keys() & {*front, *behind}:
+            continue
+        step = min(top(k) for k in front) - max(top(k) for k in behind)
+        if step < practice.least_step_mm - TELLS_MM:
+            found.append(
+                Finding(
+                    "order-not-kept",
+                    "relief",
+                    f"{_said(composition, said)} is not kept: a bevel lifts by {practice.say(max(step, 0.0))}. Let it "
+                    "rise farther, or take the bevel back.",
+                    "A bevelled piece stands as high as it slides in what it is sawn out of.",
+                    (*front, *behind),
+                    amount=step,
+                    limit=practice.least_step_mm,
+                    unit="mm",
+                    more=(Fix("Drop the order", "drop_order", {"orders": said}),),
+                )
+            )
     return found[:MOST_TOLD]
 
 

@@ -27,7 +27,11 @@ def heights(job: Job, _plan, view: View) -> Read:
             return "?"
         return format_length(job.lifted_mm(p), practice.unit, practice.denominator, with_unit=False)
 
-    return worn(job, view, "pale", label, strong=lambda p: job.lifted_mm(p) == top), ()
+    slopes = [
+        Mark("slope", *slope.high, path=f"M{slope.high[0]} {slope.high[1]}L{slope.low[0]} {slope.low[1]}", piece=key)
+        for key, slope in job.composition.decisions.relief.slopes.items()
+    ]
+    return worn(job, view, "pale", label, strong=lambda p: job.lifted_mm(p) == top), tuple(slopes)
 
 
 @reading("relief", "shims")
@@ -49,7 +53,7 @@ MOST_TABS = 400
 def orders(job: Job, _plan, view: View) -> Read:
     """The heights, with a tab on every seam between two pieces of which one is said to be in front, pointing at the one
     behind."""
-    dress, _ = heights(job, None, view)
+    dress, slopes = heights(job, None, view)
     shown = {layer.key for layer in view.layers(job.composition)}
     wrong = {one for around in circle_numbers(job) for one in around}
     wrong |= {r.said for r in job.standing.clashes}
@@ -65,7 +69,7 @@ def orders(job: Job, _plan, view: View) -> Read:
                     first = key if key in ahead else other
                     tabs.append((seam.length_mm, _tab(job, seam, first, level, said in wrong)))
     tabs.sort(key=lambda one: -one[0])
-    return dress, tuple(mark for _, mark in tabs[:MOST_TABS])
+    return dress, (*slopes, *(mark for _, mark in tabs[:MOST_TABS]))
 
 
 def _tab(job: Job, seam: Seam, front: int, level: bool, wrong: bool) -> Mark:

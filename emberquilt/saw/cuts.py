@@ -10,9 +10,9 @@ import shapely
 
 from ..outline.coverage import Coverage
 from ..practice import Practice
+from ..rack.blades import DETAIL_STEPS, Blade, choose_blade, finer_blades
 from ..rack.woods import Shelf
 from ..work.parts import Job, Part
-from .blades import DETAIL_STEPS, Blade, choose_blade, finer_blades
 from .blanks import Blank, blanks_of
 from .corners import rests_of, rests_of_outlines
 from .holes import PilotHole, pilot_holes

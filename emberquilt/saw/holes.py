@@ -6,7 +6,7 @@ import shapely
 
 from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
 from ..outline.coverage import largest_circle
-from .blades import Blade
+from ..rack.blades import Blade
 
 BITS_MM = (3.2, 2.0, 1.6, SMALLEST_BIT_MM)
 """1/8, 5/64, 1/16 and 1/32 in; common practice, no source."""

@@ -9,7 +9,7 @@ import shapely
 
 from ..constants import GRID_MM
 from ..outline.coverage import Coverage
-from .blades import Blade
+from ..rack.blades import Blade
 from .holes import PilotHole, hole_in, hole_on
 
 

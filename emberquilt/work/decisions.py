@@ -194,12 +194,29 @@ class Order:
     level: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Slope:
+    """A piece carved from one place of it (mm) to another, and how high its top is left there, above what the rearmost
+    layer lies on."""
+
+    high: tuple[float, float]
+    low: tuple[float, float]
+    high_mm: float
+    low_mm: float
+
+    def moved(self, move: Affine) -> "Slope":
+        high, low = moved_line((self.high, self.low), move)
+        return replace(self, high=high, low=low)
+
+
 @dataclass(frozen=True)
 class ReliefDecisions:
     """`stand_offs`: layers held off by spacers; `rails` and `base` where the work has a frame or stands; `orders` in
     the sequence in which they were said; `tops`: heights set by hand, of a piece's top above what the rearmost layer
     lies on; `depth_mm`: what the whole may be deep, backer included, 0 where nothing limits it; `refused`: suggested
-    orders that were turned down; `hanger` how it hangs, `back` what is written on its back."""
+    orders that were turned down; `hanger` how it hangs, `back` what is written on its back.
+    By piece: `bevels` how far it rises in what it is sawn out of, `edges` the radius of its round-over, 0 where it
+    stays square, `slopes` how it is carved."""
 
     stand_offs: tuple[StandOff, ...] = ()
     rails: Rails | None = None
@@ -210,6 +227,9 @@ class ReliefDecisions:
     refused: tuple[Order, ...] = ()
     hanger: str = ""
     back: str = ""
+    bevels: Mapping[int, float] = field(default_factory=dict)
+    edges: Mapping[int, float] = field(default_factory=dict)
+    slopes: Mapping[int, Slope] = field(default_factory=dict)
 
     def stand_off_mm(self, layer: int) -> float:
         return next((s.mm for s in self.stand_offs if s.layer == layer), 0.0)
@@ -219,10 +239,31 @@ class ReliefDecisions:
         lost = ["The spacers of a layer are gone with it."] * (len(self.stand_offs) - len(kept))
         orders = _orders_after(self.orders, change)
         lost += ["An order of depth is gone with its pieces."] * (len(self.orders) - len(orders))
-        tops = {home: mm for key, mm in self.tops.items() if (home := change.home(key)) is not None}
+        tops = _at_home(self.tops, change)
         lost += ["A height that was set is gone with its piece."] * (len(self.tops) - len(tops))
-        refused = _orders_after(self.refused, change)
-        return replace(self, stand_offs=kept, orders=orders, tops=tops, refused=refused), lost
+        made = replace(
+            self,
+            stand_offs=kept,
+            orders=orders,
+            tops=tops,
+            refused=_orders_after(self.refused, change),
+            bevels=_at_home(self.bevels, change),
+            edges=_at_home(self.edges, change),
+            slopes=_at_home(self.slopes, change),
+        )
+        gone = len(self.bevels) + len(self.slopes) - len(made.bevels) - len(made.slopes)
+        lost += ["A bevel or a slope is gone with its piece."] * gone
+        return made, lost
+
+    def moved(self, move: Affine) -> "ReliefDecisions":
+        if not self.slopes:
+            return self
+        return replace(self, slopes={key: slope.moved(move) for key, slope in self.slopes.items()})
+
+
+def _at_home(table: Mapping[int, Any], change: Reshaped) -> dict[int, Any]:
+    """What was said of pieces, of those that are left or took their place."""
+    return {home: value for key, value in table.items() if (home := change.home(key)) is not None}
 
 
 def _orders_after(orders: tuple[Order, ...], change: Reshaped) -> tuple[Order, ...]:
@@ -286,7 +327,9 @@ class Decisions:
 
     def moved(self, move: Affine) -> "Decisions":
         """These, of the work moved as a whole."""
-        return replace(self, pattern=self.pattern.moved(move), wood=self.wood.moved(move))
+        return replace(
+            self, pattern=self.pattern.moved(move), wood=self.wood.moved(move), relief=self.relief.moved(move)
+        )
 
     def after(self, change: Reshaped) -> "Decisions":
         """These, once pieces went and came."""
@@ -334,7 +377,7 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order)
+    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order, Slope)
 
 
 def _bare(value: Any) -> Any:
@@ -386,12 +429,23 @@ def _relief(told: Mapping[str, Any]) -> ReliefDecisions:
         Rails(**rails) if rails else None,
         Base(**base) if base else None,
         _each(told.get("orders", ()), Order),
-        {int(key): float(mm) for key, mm in told.get("tops", {}).items()},
+        _by_key(told.get("tops", {}), float),
         float(told.get("depth_mm", 0.0)),
         _each(told.get("refused", ()), Order),
         str(told.get("hanger", "")),
         str(told.get("back", "")),
+        _by_key(told.get("bevels", {}), float),
+        _by_key(told.get("edges", {}), float),
+        _by_key(told.get("slopes", {}), lambda one: _slope(**one)),
     )
+
+
+def _by_key(told: Mapping[str, Any], make: Callable[[Any], Any]) -> dict[int, Any]:
+    return {int(key): make(value) for key, value in told.items()}
+
+
+def _slope(high, low, high_mm: float, low_mm: float) -> Slope:
+    return Slope((float(high[0]), float(high[1])), (float(low[0]), float(low[1])), high_mm, low_mm)
 
 
 def _saw(told: Mapping[str, Any]) -> SawDecisions:

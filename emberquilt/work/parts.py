@@ -241,8 +241,9 @@ class Job:
 
     def _lifted_together(self, layer: Layer) -> list[list[Piece]]:
         """Pieces that share a shim, each group by key: linked by seams, the same lift from the same height."""
-        shim_mm = self.shim_mm
-        lifted = {p.key: p for p in layer.without_openings.pieces if shim_mm[p.key] > 0}
+        shim_mm, bevels = self.shim_mm, self.composition.decisions.relief.bevels
+        # a bevelled piece is held by what it jams in, and has nothing under it
+        lifted = {p.key: p for p in layer.without_openings.pieces if shim_mm[p.key] > 0 and p.key not in bevels}
         waiting, groups = set(lifted), []
         for key in lifted:
             if key not in waiting:

@@ -44,8 +44,9 @@ class Dress:
 class Mark:
     """Something laid over the pieces at a point or along a path; `piece` where it belongs to one.
 
-    `kind` is tab (`path`: the way it points, `text` front, level or wrong), mass, hanger, plumb, pin, hole, start,
-    melt, guide, ring, neck, detail (`text` how it is made), or how a seam reads: seam-reads, seam-shades, seam-melts.
+    `kind` is tab (`path`: the way it points, `text` front, level or wrong), mass, hanger, plumb, slope, pin, hole,
+    start, melt, guide, ring, neck, detail (`text` how it is made), or how a seam reads: seam-reads, seam-shades,
+    seam-melts.
     """
 
     kind: str

@@ -93,10 +93,31 @@ def standing_of(composition: Composition, ground_mm: float) -> Standing:
             proven = proven and asked.proven
         else:
             pairs |= {p.key: _given(composition, layer, p) for p in layer.without_openings.pieces}
+        pairs |= {key: _bevelled(composition, key, pairs) for key in coverage.keys if key in relief.bevels}
         high = [rests[key] + pairs[key].high_mm for key in coverage.keys]
         tops.append((coverage, np.array(high).round(6)))
     loose = tuple(dict.fromkeys(loosened))
     return Standing(rests, pairs, tuple(circles), tuple(clashes), loose, proven, frozenset(answered))
+
+
+def host_of(composition: Composition, key: int) -> int | None:
+    """What a bevelled piece is sawn out of: the neighbour with which it shares the longest seam; None where it has
+    none."""
+    beside = composition.home[key].without_openings.coverage.neighbours.get(key, {})
+    return max(beside, key=lambda other: (beside[other].length_mm, -other), default=None)
+
+
+def _bevelled(composition: Composition, key: int, pairs: dict[int, Pair]) -> Pair:
+    """Out of the same stock as what it is sawn out of, and as far above it or below as it slides: what stands out
+    behind is taken off."""
+    host = host_of(composition, key)
+    rise = composition.decisions.relief.bevels[key]
+    own = pairs[key if host is None else host]
+    if host is None or host in composition.decisions.relief.bevels:
+        return own
+    if rise > 0:
+        return Pair(own.stock_mm, round(own.shim_mm + rise, 6), own.lowered_mm)
+    return Pair(own.stock_mm, own.shim_mm, round(min(own.lowered_mm - rise, own.stock_mm - 0.1), 6))
 
 
 def _given(composition: Composition, layer: Layer, p: Piece) -> Pair:

@@ -130,7 +130,7 @@ def test_the_panel_gets_plain_values(koi_work):
             dress = json.loads(json.dumps(dress_json(scene)))
             assert len(dress["pieces"]) == 62
             kinds = {"pin", "hole", "start", "melt", "guide", "ring", "neck", "seam-reads", "seam-shades", "seam-melts"}
-            kinds |= {"tab", "mass", "hanger", "plumb"}
+            kinds |= {"tab", "mass", "hanger", "plumb", "slope"}
             assert set(m["kind"] for m in dress["marks"]) <= kinds
     shapes = shapes_json(scene)
     assert (shapes["w"], len(shapes["shapes"])) == (457.2, 62)

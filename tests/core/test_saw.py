@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
+from emberquilt.rack.blades import blades, choose_blade
 from emberquilt.rack.woods import woods
-from emberquilt.saw.blades import blades, choose_blade
 from emberquilt.saw.copies import colour_planar, cutting_copies, seam_graph
 from emberquilt.saw.corners import corner_rests
 from emberquilt.saw.cuts import saw_plan

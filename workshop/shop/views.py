@@ -14,12 +14,12 @@ from emberquilt.intake.raster_source import read_picture
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import tile
 from emberquilt.plain import read_marks
+from emberquilt.rack.blades import blades
 from emberquilt.rack.boards import DEFECTS, Board
 from emberquilt.rack.photo import REFERENCES
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import KINDS, LIMITS, woods
-from emberquilt.saw.blades import blades
 from workshop.stations.faces import FACE_PX_PER_MM, face_url, tile_url
 from workshop.stations.rack import rack
 

@@ -20,6 +20,7 @@ WORDS = {
     "least_step_mm": "A step at least",
     "greatest_step_mm": "A step at most",
     "sanding_mm": "Left for sanding",
+    "table_down": "The saw's table tilts:",
     "humid_low": "Driest air, % humidity",
     "humid_high": "Dampest air, % humidity",
     "shim_inset_mm": "Shims stay inside by",

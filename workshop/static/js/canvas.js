@@ -409,6 +409,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     }
     if (m.kind === "start") drawStart(ctx, m, s);
     if (m.kind === "tab") drawTab(ctx, m, s);
+    if (m.kind === "slope") drawSlope(ctx, m, s);
     if (m.kind === "plumb") drawPlumb(ctx, (m.line ??= new Path2D(m.path)), s);
     if (m.kind === "mass") drawMass(ctx, m, s);
     if (m.kind === "hanger") drawHanger(ctx, m, s);
@@ -535,6 +536,24 @@ function drawTab(ctx, m, s) {
   ctx.fill(TABS[m.text]);
   ctx.stroke(TABS[m.text]);
   ctx.restore();
+}
+
+// A carved slope: a wedge from its high end, thin towards where it is low.
+function drawSlope(ctx, m, s) {
+  const [x0, y0, x1, y1] = m.path.match(/-?[\d.]+/g).map(Number);
+  const long = Math.hypot(x1 - x0, y1 - y0) || 1,
+    nx = ((y0 - y1) / long) * (6 / s),
+    ny = ((x1 - x0) / long) * (6 / s);
+  ctx.beginPath();
+  ctx.moveTo(x0 + nx, y0 + ny);
+  ctx.lineTo(x1, y1);
+  ctx.lineTo(x0 - nx, y0 - ny);
+  ctx.closePath();
+  ctx.fillStyle = "#f0ddb0";
+  ctx.fill();
+  ctx.lineWidth = 1.3 / s;
+  ctx.strokeStyle = INK;
+  ctx.stroke();
 }
 
 // The vertical from the centre of mass to where it hangs.

@@ -10,6 +10,7 @@ const HINTS = {
   points: "Click two places whose distance you know, then <kbd>Enter</kbd>.",
   flow: "Draw the way the grain is to run, from its foot to its tip. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it.",
   mirror_arrows: "Draw the line across which the chosen arrows are mirrored, then <kbd>Enter</kbd>.",
+  slope: "Draw from where it stays high to where it is carved low, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
   radial: "Click the point from which the grain runs outwards.",
   patch: "Click the white paper or the grey card in the photo.",
   join: "Draw across the pieces that are to be one. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",

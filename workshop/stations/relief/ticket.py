@@ -5,8 +5,10 @@ import math
 from emberquilt.errors import BadChoice
 from emberquilt.findings import name_pieces
 from emberquilt.keys import keys_in, runs
+from emberquilt.relief.bevel import bevels_of
 from emberquilt.relief.hanging import HANGERS
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
+from emberquilt.relief.shaping import edge_of
 from emberquilt.relief.suggested import Suggestion, suggested_orders
 from emberquilt.wood.contrast import STEP_MM
 from emberquilt.work.parts import Job
@@ -20,6 +22,7 @@ PRACTICE = (
     "least_step_mm",
     "greatest_step_mm",
     "sanding_mm",
+    "table_down",
     "stock_mm",
     "shim_inset_mm",
     "shim_material",
@@ -37,6 +40,7 @@ def context(desk: Desk) -> dict:
     relief = composition.decisions.relief
     one = desk.chosen.one if desk.chosen else None
     offered = suggested_orders(job)
+    bevel = bevels_of(job).get(one.key) if one and one.key in relief.bevels else None
     followed = desk.chosen is not None and _followed(desk)
     chosen = frozenset(p.key for p in desk.chosen.pieces) if desk.chosen else frozenset()
     return {
@@ -68,6 +72,11 @@ def context(desk: Desk) -> dict:
         "set_mm": relief.tops.get(one.key) if one else None,
         "because": why_of(job, one.key) if one else "",
         "followed": followed,
+        "edge_set": relief.edges.get(one.key) if one else None,
+        "edge_mm": edge_of(job, one.key)[0] if one else None,
+        "slope": relief.slopes.get(one.key) if one else None,
+        "bevel": bevel,
+        "bevel_mm": abs(bevel.rise_mm) if bevel else None,
         "lift_verb": "top" if followed else "lift",
         "given_mm": desk.chosen.given_mm if desk.chosen else None,
         "related": one is not None and any(relations_of(job, one.key)),

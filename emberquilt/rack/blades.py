@@ -5,7 +5,7 @@ from functools import cache
 
 from ..constants import MM_PER_INCH
 from ..practice import Practice
-from ..rack.woods import data_rows
+from .woods import data_rows
 
 KERF_PER_THICKNESS = 1.35
 """Set and wander widen the cut beyond the blade: common practice, no source."""

@@ -1,0 +1,152 @@
+"""How pieces are shaped: in which order, how far their edges are rounded, what is carved and taken off."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from ..work.decisions import Slope
+from ..work.parts import Job
+from ..work.standing import LEAST_LEFT_MM
+
+USUAL_EDGE_MM = 3.0
+"""Edges that stand free are rounded by this at most: common practice, no source."""
+EASED_MM = 0.5
+"""Edges of sheets, and of pieces that are level with what is beside them, are only eased."""
+GRITS = (100, 150, 220, 320)
+BEYOND_MM = 2.0
+"""So far beyond the low end of a slope it is felt for what it meets: own choice."""
+SAMPLES = 24
+BELOW_MM = 0.3
+"""A slope may run so far below what lies behind it before its edge shows: own choice."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shaped:
+    """How one piece is shaped: `edge_mm` rounded where it stands free (0 stays square, a reason with it), `lowered_mm`
+    taken off from below, its `slope`, whether it goes on a carrier, and pieces it is shaped together with."""
+
+    piece: int
+    top_mm: float
+    edge_mm: float
+    square: str
+    lowered_mm: float
+    slope: Slope | None
+    takes_mm: float
+    carrier: bool
+    together: tuple[int, ...]
+
+
+def shaping_of(job: Job) -> list[Shaped]:
+    """Every piece, the one that stands out most first."""
+    composition, practice = job.composition, job.composition.practice
+    groups = _together(job)
+    rows = []
+    for p in composition.made:
+        layer = composition.home[p.key]
+        edge, square = edge_of(job, p.key)
+        slope = composition.decisions.relief.slopes.get(p.key)
+        top = job.lifted_mm(p)
+        rows.append(
+            Shaped(
+                p.key,
+                top,
+                edge,
+                square,
+                job.standing.pair[p.key].lowered_mm,
+                slope,
+                max(top - slope.low_mm, 0.0) if slope else 0.0,
+                2 * layer.coverage.spots[p.key].radius_mm < practice.hold_mm,
+                groups.get(p.key, ()),
+            )
+        )
+    number = composition.by_key
+    return sorted(rows, key=lambda row: (-row.top_mm, number[row.piece].number))
+
+
+def edge_of(job: Job, key: int) -> tuple[float, str]:
+    """Radius of a piece's free edge in mm, and why it stays square where it does."""
+    composition = job.composition
+    relief = composition.decisions.relief
+    if key in relief.edges:
+        return relief.edges[key], "" if relief.edges[key] else "as was said"
+    layer = composition.home[key]
+    if layer.kind not in ("mosaic", "overlay"):
+        if composition.decisions.pattern.lettered:
+            return 0.0, "letters keep their edges"
+        return EASED_MM, ""
+    shows = [seam_edge_mm(job, key, other) for other in layer.without_openings.coverage.neighbours.get(key, {})]
+    free = max(shows, default=USUAL_EDGE_MM)
+    return (free, "") if free > 0 else (EASED_MM, "")
+
+
+def seam_edge_mm(job: Job, key: int, other: int) -> float:
+    """How far a piece can be rounded along its seam with another: no more than it stands above it."""
+    step = job.standing.top_mm(key) - job.standing.top_mm(other)
+    return float(min(max(step, 0.0), USUAL_EDGE_MM))
+
+
+def _together(job: Job) -> dict[int, tuple[int, ...]]:
+    """Pieces of one part that touch and are equally high are held together and shaped as one."""
+    composition = job.composition
+    found: dict[int, tuple[int, ...]] = {}
+    for layer in composition.layers:
+        if layer.kind not in ("mosaic", "overlay"):
+            continue
+        coverage = layer.without_openings.coverage
+        for key, beside in coverage.neighbours.items():
+            part = layer.by_key[key].part
+            same = [
+                other
+                for other in beside
+                if part
+                and layer.by_key[other].part == part
+                and abs(job.standing.top_mm(other) - job.standing.top_mm(key)) < 0.05
+            ]
+            if same:
+                found[key] = tuple(sorted(same))
+    return found
+
+
+def meets_mm(job: Job, key: int, high: tuple[float, float], low: tuple[float, float]) -> float:
+    """The top of what lies beyond the low end of a slope, above what the rearmost layer lies on; nothing where it runs
+    out at the border."""
+    way = np.subtract(low, high) / max(float(np.hypot(*np.subtract(low, high))), 1e-9)
+    layer = job.composition.home[key]
+    outline = layer.coverage.by_key[key]
+    # what it runs towards is met where the line leaves the piece, wherever on it the low end was drawn
+    ray = shapely.LineString([high, np.asarray(high) + way * 1e4])
+    leaves = (shapely.get_coordinates(shapely.intersection(ray, outline)) - high) @ way
+    far = max(float(leaves.max()) if len(leaves) else 0.0, float(np.subtract(low, high) @ way))
+    beyond = np.asarray(high) + way * (far + BEYOND_MM)
+    met = [
+        job.lifted_mm(p)
+        for p in layer.without_openings.pieces
+        if p.key != key and layer.coverage.by_key[p.key].contains(shapely.Point(beyond))
+    ]
+    return max(met, default=max(job.rests_mm[key] - job.ground_mm + LEAST_LEFT_MM, 0.5))
+
+
+def height_at(slope: Slope, xy: np.ndarray) -> np.ndarray:
+    """Heights of a carved top at points (n, 2): straight from the high to the low end, level beyond both."""
+    way = np.subtract(slope.low, slope.high)
+    share = np.clip((xy - np.asarray(slope.high)) @ way / float(way @ way), 0.0, 1.0)
+    return slope.high_mm + share * (slope.low_mm - slope.high_mm)
+
+
+def slope_faults(job: Job, key: int) -> tuple[float, list[int]]:
+    """What is left of a carved piece at its thinnest (mm), and neighbours whose own edge would stand above the slope
+    although they lie lower than the piece."""
+    composition = job.composition
+    slope = composition.decisions.relief.slopes[key]
+    left = slope.low_mm - (job.rests_mm[key] - job.ground_mm) - job.shim_mm[key]
+    below = []
+    beside = composition.home[key].without_openings.coverage.neighbours.get(key, {})
+    for other, seam in beside.items():
+        their = job.standing.top_mm(other) - job.ground_mm
+        if their > job.standing.top_mm(key) - job.ground_mm - BELOW_MM:
+            continue
+        places = shapely.get_coordinates(seam.line.interpolate(np.linspace(0, 1, SAMPLES), normalized=True))
+        if (height_at(slope, places) < their - BELOW_MM).any():
+            below.append(other)
+    return left, sorted(below)
