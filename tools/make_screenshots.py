@@ -26,7 +26,7 @@ VIEWS = {
     "wood": "wood/?pieces={ring}",
     "arrows": "wood/?show=arrows",
     "pattern": "pattern/",
-    "relief": "relief/?pieces={ring}",
+    "relief": "relief/?pieces={ring}&show=orders&cut=160,6,320,299",
     "saw": "saw/?pieces={head}",
     "log": "log/",
 }

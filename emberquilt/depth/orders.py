@@ -24,6 +24,8 @@ def circle(relations: Sequence[Relation]) -> tuple[int, ...]:
     graph = _graph(relations)
     best: tuple[int, ...] = ()
     for around in nx.strongly_connected_components(graph):
+        if len(around) == 1:
+            continue
         inside = [i for i, r in enumerate(relations) if not r.level and r.front in around and r.behind in around]
         for i in inside:
             way = _way(graph, relations[i].behind, relations[i].front)

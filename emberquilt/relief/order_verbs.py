@@ -14,7 +14,7 @@ from ..work.setting import length_of, named, number, of, set_fields
 from ..work.view import Target
 from .suggested import suggested_orders
 
-MOST_ORDERS = 5000
+MOST_ORDERS = 20_000
 LEAST_TOP_MM, MOST_TOP_MM = 0.5, 300.0
 
 
@@ -55,7 +55,7 @@ def _with(composition: Composition, made: Iterable[Order], label: str) -> Edit:
 def _spoken(pieces: list[Piece]) -> str:
     """A whole part by its name, pieces by their numbers."""
     parts = {p.part for p in pieces}
-    return parts.pop() if len(pieces) > 2 and len(parts) == 1 and "" not in parts else of(pieces)
+    return parts.pop() if len(pieces) > 1 and len(parts) == 1 and "" not in parts else of(pieces)
 
 
 def _pieces(composition: Composition, text, numbers=None) -> list[Piece]:

@@ -23,7 +23,7 @@ def spoken(composition: Composition, run: str) -> str:
     """Pieces of an order in words: a whole part by its name, else numbers."""
     pieces = [composition.by_key[key] for key in keys_in(run) if key in composition.by_key]
     parts = {p.part for p in pieces}
-    if len(pieces) > 2 and len(parts) == 1 and "" not in parts:
+    if len(pieces) > 1 and len(parts) == 1 and "" not in parts:
         return parts.pop()
     return name_pieces(sorted(p.number for p in pieces), 3)
 

@@ -62,12 +62,17 @@ def suggested_orders(job: Job) -> list[Suggestion]:
             continue
         for one in (*_by_name(layer), *_inside(layer), *_ending(layer)):
             about = frozenset((one.order.front, one.order.behind))
-            if about in known or about in offered:
+            if about in known or about in offered or _only(one.order.front) in relief.bevels:
                 continue
             if reaches(one.order.front, one.order.behind) or reaches(one.order.behind, one.order.front):
                 continue
             offered[about] = one
     return list(offered.values())
+
+
+def _only(run: str) -> int | None:
+    """The piece of a run that names one."""
+    return int(run) if run.isdecimal() else None
 
 
 def _inside(layer: Layer) -> list[Suggestion]:

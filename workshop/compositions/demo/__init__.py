@@ -38,6 +38,22 @@ PLAQUE = {
     "knobs": {"kind": "text", "font": "hepta-slab", "outline": "oval", "margin_mm": "1/2 in"},
 }
 
+# sawn out of one board with the table tilted: the pear rises in it, and the light on the pear out of the pear
+PEAR = {
+    "file": "pear.svg",
+    "name": "A pear",
+    "width": "8 in",
+    # a place in mm on the 8 in board, the part's name, its wood, grain, and how far it rises
+    "pieces": [
+        ((20, 20), "board", "poplar", 90, ""),
+        ((110, 190), "pear", "poplar", 90, "3/8 in"),
+        ((70, 165), "light on it", "poplar", 90, ""),
+        ((97, 45), "stem", "poplar", 90, "3/8 in"),
+        ((142, 36), "leaf", "poplar", 90, "3/8 in"),
+    ],
+    "stock": "3/4 in",
+}
+
 TWO_KOI = {
     "file": "two-koi-lines.svg",
     "name": "Two koi",

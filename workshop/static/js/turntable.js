@@ -1,6 +1,6 @@
 // The turntable: the whole work as bodies in their woods, turned with the hand, its parts lifted apart and picked.
 const PAPER = 0xf1e9da,
-  TINTS = { lit: 0xd2481c, ply: 0xd9bd83, "": 0xefe6d2 };
+  TINTS = { ply: 0xd9bd83, "": 0xefe6d2 };
 const TURN_PER_PX = 0.008,
   SPIN_PER_S = 0.35,
   LIFT = 5;
@@ -68,16 +68,14 @@ export function turning(panel) {
     scene.add(work);
     const size = Math.hypot(head.width_mm, head.height_mm);
     const camera = new THREE.PerspectiveCamera(32, 1, size / 50, size * 8);
-    const materials = woodMaterials(THREE, panel.scene.woods, lamp, () => draw());
+    const apart = { value: 0 };
     const levels = [...new Set(bodies.map((b) => b.floor))].sort((a, b) => a - b);
-    const meshes = bodies.map((body) => {
-      const mesh = new THREE.Mesh(geometry(THREE, body, head), materials(body));
-      mesh.userData = body;
-      mesh.userData.level = levels.indexOf(body.floor);
-      work.add(mesh);
-      return mesh;
-    });
-    const lit = materials(null);
+    for (const body of bodies) {
+      body.level = levels.indexOf(body.floor) / levels.length;
+      shape(body, head);
+    }
+    const groups = grouped(THREE, bodies, panel.scene.woods, { lamp: { value: lamp }, apart }, () => draw());
+    for (const mesh of groups) work.add(mesh);
     let yaw = -0.5,
       pitch = 0.55,
       near = 1,
@@ -96,7 +94,7 @@ export function turning(panel) {
       if (spin) yaw += (SPIN_PER_S * Math.min(now - last, 100)) / 1000;
       last = now;
       // the deeper parts come to lie, the farther they are drawn apart
-      for (const mesh of meshes) mesh.position.z = lift * LIFT * head.depth_mm * (mesh.userData.level / levels.length);
+      apart.value = lift * LIFT * head.depth_mm;
       const far = (size / near) * (1.24 + 0.6 * lift);
       const middle = (head.depth_mm * (1 + lift * LIFT)) / 2;
       camera.position.set(
@@ -122,21 +120,25 @@ export function turning(panel) {
     }
 
     function show() {
-      for (const mesh of meshes)
-        mesh.material = panel.chosen.has(mesh.userData.piece) ? lit : materials(mesh.userData);
+      for (const mesh of groups) {
+        const marks = mesh.geometry.getAttribute("mark");
+        for (const [body, first, count] of mesh.userData.ranges)
+          marks.array.fill(body.piece && panel.chosen.has(body.piece) ? 1 : 0, first, first + count);
+        marks.needsUpdate = true;
+      }
       draw();
     }
 
     function pick(event) {
       const at = canvas.getBoundingClientRect();
-      const place = new THREE.Vector2(
+      const there = new THREE.Vector3(
         ((event.clientX - at.left) / at.width) * 2 - 1,
         1 - ((event.clientY - at.top) / at.height) * 2,
-      );
-      const ray = new THREE.Raycaster();
-      ray.setFromCamera(place, camera);
-      const hit = ray.intersectObjects(meshes, false)[0];
-      panel.choose(hit?.object.userData.piece ? [hit.object.userData.piece] : []);
+        0.5,
+      ).unproject(camera);
+      const from = camera.position;
+      const hit = nearest(bodies, from.toArray(), there.sub(from).normalize().toArray(), apart.value);
+      panel.choose(hit?.piece ? [hit.piece] : []);
     }
 
     function spun(on) {
@@ -217,7 +219,7 @@ export function turning(panel) {
       watch.disconnect();
       document.removeEventListener("keydown", keys, { capture: true });
       element.removeEventListener("panel:chosen", show);
-      for (const mesh of meshes) mesh.geometry.dispose();
+      for (const mesh of groups) mesh.geometry.dispose();
       renderer.dispose();
       box.remove();
     };
@@ -227,9 +229,13 @@ export function turning(panel) {
   sync();
 }
 
-// Whether a graphics card draws: smooth edges would cost a software renderer too much.
+// Whether a graphics card draws: smooth edges would cost a software renderer most of its time.
 function fast() {
-  return Boolean(document.createElement("canvas").getContext("webgl2", { failIfMajorPerformanceCaveat: true }));
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const names = gl.getExtension("WEBGL_debug_renderer_info");
+  const name = gl.getParameter(names ? names.UNMASKED_RENDERER_WEBGL : gl.RENDERER);
+  gl.getExtension("WEBGL_lose_context")?.loseContext();
+  return !/swiftshader|llvmpipe|software|basic render/i.test(name);
 }
 
 // As `drawing/solid.py` packs it.
@@ -253,7 +259,7 @@ function read(data) {
 
 // Floor, top and walls, none sharing its corners with another, so that each has its own light; x to the right, y up, z
 // towards whoever looks.
-function geometry(THREE, body, head) {
+function shape(body, head) {
   const n = body.count;
   const place = [],
     normal = [],
@@ -292,17 +298,77 @@ function geometry(THREE, body, head) {
     }
     start += ring;
   }
-  body.faces = faces;
-  body.place = place;
-  const made = new THREE.BufferGeometry();
-  made.setAttribute("position", new THREE.Float32BufferAttribute(place, 3));
-  made.setAttribute("normal", new THREE.Float32BufferAttribute(normal, 3));
-  made.setAttribute("uv", new THREE.Float32BufferAttribute(uv, 2));
-  made.setIndex(faces);
-  return made;
+  Object.assign(body, { faces, place, normal, uv });
 }
 
 const TILE_MM = [128, 64];
+
+// All bodies of one wood are one mesh: whoever has no graphics card is slowed down most by their number.
+function grouped(THREE, bodies, woods, shared, ready) {
+  const codes = new Map();
+  for (const body of bodies) {
+    const code = !body.piece ? "ply" : woods[body.wood] ? body.wood : "";
+    codes.set(code, [...(codes.get(code) ?? []), body]);
+  }
+  const material = woodMaterials(THREE, woods, shared, ready);
+  return [...codes].map(([code, own]) => {
+    const all = { place: [], normal: [], uv: [], level: [] },
+      index = [],
+      ranges = [];
+    for (const body of own) {
+      const first = all.level.length,
+        count = body.place.length / 3;
+      for (const name of ["place", "normal", "uv"]) for (const v of body[name]) all[name].push(v);
+      for (let i = 0; i < count; i++) all.level.push(body.level);
+      for (const i of body.faces) index.push(first + i);
+      ranges.push([body, first, count]);
+    }
+    const made = new THREE.BufferGeometry();
+    made.setAttribute("position", new THREE.Float32BufferAttribute(all.place, 3));
+    made.setAttribute("normal", new THREE.Float32BufferAttribute(all.normal, 3));
+    made.setAttribute("uv", new THREE.Float32BufferAttribute(all.uv, 2));
+    made.setAttribute("level", new THREE.Float32BufferAttribute(all.level, 1));
+    made.setAttribute("mark", new THREE.Float32BufferAttribute(new Float32Array(all.level.length), 1));
+    made.setIndex(index);
+    const mesh = new THREE.Mesh(made, material(code));
+    mesh.frustumCulled = false;
+    mesh.userData.ranges = ranges;
+    return mesh;
+  });
+}
+
+// The body that a ray meets first (Moller and Trumbore, 1997), each as far apart as it is shown.
+function nearest(bodies, from, way, apart) {
+  let best = null,
+    least = Infinity;
+  for (const body of bodies) {
+    const origin = [from[0], from[1], from[2] - apart * body.level];
+    const { place: p, faces } = body;
+    for (let i = 0; i < faces.length; i += 3) {
+      const [a, b, c] = [3 * faces[i], 3 * faces[i + 1], 3 * faces[i + 2]];
+      const e1 = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]],
+        e2 = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+      const h = cross(way, e2),
+        det = dot(e1, h);
+      if (Math.abs(det) < 1e-9) continue;
+      const s = [origin[0] - p[a], origin[1] - p[a + 1], origin[2] - p[a + 2]],
+        u = dot(s, h) / det;
+      if (u < 0 || u > 1) continue;
+      const q = cross(s, e1),
+        v = dot(way, q) / det;
+      if (v < 0 || u + v > 1) continue;
+      const far = dot(e2, q) / det;
+      if (far > 0 && far < least) {
+        least = far;
+        best = body;
+      }
+    }
+  }
+  return best;
+}
+
+const dot = (a, b) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+const cross = (a, b) => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
 
 // Of a closed body: the sum of what lies between its faces and the origin.
 function volume({ faces, place }) {
@@ -316,47 +382,46 @@ function volume({ faces, place }) {
   return six / 6;
 }
 
-// Light is worked out at the corners: whoever has no graphics card turns 500 pieces as well.
+// Light is worked out at the corners: without a graphics card every point of the picture costs.
 const CORNERS = `
   uniform vec3 lamp;
+  uniform float apart;
+  attribute float level;
+  attribute float mark;
   varying vec2 at;
   varying float light;
+  varying float lit;
   void main() {
     at = uv;
+    lit = mark;
     light = 0.56 + 0.1 * normal.z + 0.46 * max(dot(normal, lamp), 0.0);
-    gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(position.xy, position.z + apart * level, 1.0);
   }`;
 const POINTS = `
   uniform sampler2D wood;
   uniform vec3 tint;
   varying vec2 at;
   varying float light;
+  varying float lit;
   void main() {
-    gl_FragColor = vec4(texture2D(wood, at).rgb * tint * light, 1.0);
+    vec3 seen = lit > 0.5 ? vec3(0.82, 0.28, 0.11) : texture2D(wood, at).rgb * tint;
+    gl_FragColor = vec4(seen * light, 1.0);
   }`;
 
-function woodMaterials(THREE, woods, lamp, ready) {
-  const made = new Map();
+function woodMaterials(THREE, woods, shared, ready) {
   const loader = new THREE.TextureLoader();
   const white = new THREE.DataTexture(new Uint8Array([255, 255, 255, 255]), 1, 1);
   white.needsUpdate = true;
-  const material = (wood, tint) =>
-    new THREE.ShaderMaterial({
+  return (code) => {
+    const wood = woods[code] ? loader.load(woods[code].tile, ready) : white;
+    if (woods[code]) {
+      wood.wrapS = wood.wrapT = THREE.RepeatWrapping;
+      wood.minFilter = THREE.LinearMipmapNearestFilter;
+    }
+    return new THREE.ShaderMaterial({
       vertexShader: CORNERS,
       fragmentShader: POINTS,
-      uniforms: { lamp: { value: lamp }, wood: { value: wood }, tint: { value: new THREE.Color(tint) } },
+      uniforms: { ...shared, wood: { value: wood }, tint: { value: new THREE.Color(TINTS[code] ?? 0xffffff) } },
     });
-  return (body) => {
-    const code = !body ? "lit" : !body.piece ? "ply" : woods[body.wood] ? body.wood : "";
-    if (!made.has(code)) {
-      const wood = woods[code];
-      made.set(code, material(wood ? loader.load(wood.tile, ready) : white, TINTS[code] ?? 0xffffff));
-      if (wood) {
-        const { value } = made.get(code).uniforms.wood;
-        value.wrapS = value.wrapT = THREE.RepeatWrapping;
-        value.minFilter = THREE.LinearMipmapNearestFilter;
-      }
-    }
-    return made.get(code);
   };
 }

@@ -39,6 +39,7 @@ class Command(BaseCommand):
             photograph(owner, given)
         plaque(owner)
         bring(owner, demo.LANTERN)
+        pear(owner)
         lighthouse(owner)
         two_koi(owner)
         acorn = bring(owner, demo.ACORN)
@@ -94,6 +95,22 @@ def lighthouse(owner) -> Composition:
     for finding in plan_of(row).every_finding:
         if finding.code in ("hidden", "glued-parts", "too-small", "tight-corner"):
             do("accept", [], finding=finding.id, **finding.fix.values)
+    return row
+
+
+def pear(owner) -> Composition:
+    """Pieces that rise out of the board they are sawn from, because the table was tilted."""
+    row = bring(owner, demo.PEAR)
+    for place, part, wood, grain, rise in demo.PEAR["pieces"]:
+        keys = keys_at(row, [place])
+        for verb, values in (
+            ("part", {"part": part}),
+            ("wood", {"wood": wood}),
+            ("grain", {"deg": grain}),
+            ("thickness", {"length": demo.PEAR["stock"]}),
+            *([("bevel", {"rise": rise})] if rise else []),
+        ):
+            row = actions.perform(row, row.revision, verb, keys, values)
     return row
 
 
