@@ -93,7 +93,7 @@ def glue_plan(job: Job) -> GluePlan:
             anchors[assembly.key] = anchor
         order = _order(layer.without_openings.coverage, anchor)
         first = order[0][0] if order else ""
-        under = _under(job, layer, first)
+        under = _under(job, layer, order)
         per_batch = max(1, len(order)) if glue.held_by_hand else at_once
         for i, (key, touches) in enumerate(order):
             reason = _reason(assembly, layer, touches, own and key == str(anchor), key == first)
@@ -119,14 +119,25 @@ def _order(coverage: Coverage, anchor: int | None) -> list[tuple[str, tuple[str,
     return [(str(key), tuple(map(str, touches))) for key, touches in order]
 
 
-def _under(job: Job, layer: Layer, first: str) -> dict[str, tuple[str, ...]]:
-    """By piece what goes down just before it: a shim before the first piece that it carries, spacers before all."""
+def _under(job: Job, layer: Layer, order: list[tuple[str, tuple[str, ...]]]) -> dict[str, tuple[str, ...]]:
+    """By piece what goes down just before it: shims before the first piece that they carry, the lowest first, spacers
+    before all."""
     found: dict[str, tuple[str, ...]] = {}
-    for shim in job.shims:
-        if shim.id.layer == layer.key:
-            found[str(shim.id.piece)] = (*found.get(str(shim.id.piece), ()), shim.key)
+    by_piece: dict[str, list[str]] = {}
+    for shim in sorted((s for s in job.shims if s.id.layer == layer.key), key=lambda s: s.floor_mm):
+        for key in job.carried[shim.key]:
+            by_piece.setdefault(str(key), []).append(shim.key)
+    down: set[str] = set()
+    for piece, _ in order:
+        mine = tuple(key for key in by_piece.get(piece, ()) if key not in down)
+        if mine:
+            found[piece] = mine
+            down.update(mine)
     stands = tuple(stand.key for stand in job.stands if stand.id.layer == layer.key)
-    return found | ({first: (*stands, *found.get(first, ()))} if stands else {})
+    if stands and order:
+        first = order[0][0]
+        found[first] = (*stands, *found.get(first, ()))
+    return found
 
 
 def _reason(assembly: Assembly, layer: Layer, touches: tuple[str, ...], own: bool, first: bool) -> str:

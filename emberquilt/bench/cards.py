@@ -112,7 +112,7 @@ def _sawing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
             f"go {bevel.way} as seen from above: it will {'stand proud' if bevel.rise_mm > 0 else 'lie lower'} by "
             f"{job.composition.practice.say(abs(bevel.rise_mm))}"
         )
-    if sawn := _details(job, part, ("sawn",)):
+    if sawn := _details(job, part, ("sawn", "vein")):
         lines.append(f"{sawn} to saw into it without freeing anything: back out as you came")
     caution = f"{SAW_CAUTION} {_dust(job, part)}".strip()
     return lines, minutes / job.composition.practice.estimate_ratio, caution
@@ -147,7 +147,12 @@ def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: 
             0, f"Shim of {practice.say(shim)} under it, {practice.say(practice.shim_inset_mm)} in from the edge"
         )
     lines += _shaped(job, part.id.piece)
-    for how, words in (("burnt", "burn"), ("painted", "paint")):
+    for how, words in (
+        ("vein", "soften with folded sandpaper"),
+        ("textured", "texture"),
+        ("burnt", "burn"),
+        ("painted", "paint"),
+    ):
         if drawn := _details(job, part, (how,)):
             lines.append(f"{drawn} to {words} on it, once it is sanded")
     return lines, minutes, f"{step.caution} {_dust(job, part)}".strip()

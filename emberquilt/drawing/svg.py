@@ -10,8 +10,9 @@ from ..work.parts import Job
 from ..work.scene import Shape, shapes_of, wood_mark
 from .registration import registration_lines
 
-DASHES = {"burnt": "", "painted": "0.3 0.9", "sawn": "2.4 0.9"}
-"""How the lines that part nothing are drawn: burnt ones whole, painted ones dotted, sawn ones dashed; in mm."""
+DASHES = {"burnt": "", "painted": "0.3 0.9", "sawn": "2.4 0.9", "vein": "4 0.9 0.6 0.9", "textured": "0.9 0.9"}
+"""How the lines that part nothing are drawn: burnt ones whole, painted ones dotted, sawn ones dashed, veins dashed and
+dotted, textures in short strokes; in mm."""
 
 
 def pattern_svg(job: Job) -> bytes:

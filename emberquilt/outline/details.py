@@ -10,7 +10,13 @@ Affine = tuple[float, float, float, float, float, float]
 MOST_DETAILS = 2000
 LEAST_DETAIL_MM = 1.0
 """What is shorter, on the whole or on one piece, is no line: own choice."""
-HOWS = {"burnt": "burnt in", "painted": "painted", "sawn": "a saw cut that frees nothing"}
+HOWS = {
+    "burnt": "burnt in",
+    "painted": "painted",
+    "sawn": "a saw cut that frees nothing",
+    "vein": "a saw cut softened with sandpaper",
+    "textured": "a texture cut or pressed along it",
+}
 
 
 @dataclass(frozen=True, slots=True)

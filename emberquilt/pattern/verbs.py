@@ -164,7 +164,7 @@ def detail(target: Target, values: Values) -> Edit:
     """A line that parts nothing, drawn: burnt, painted or sawn, as `how` says."""
     how = str(values.get("how") or "burnt")
     if how not in HOWS:
-        raise BadChoice(f"A line that parts nothing is burnt, painted or sawn, not “{how}”.")
+        raise BadChoice(f"A line that parts nothing is burnt, painted, sawn, a vein or textured, not “{how[:40]}”.")
     kept, line = target.composition.decisions.pattern.details, points_of(values)
     if shapely.LineString(line).length < LEAST_DETAIL_MM:
         raise BadChoice("This line is too short to be seen. Draw it longer.")
@@ -175,7 +175,7 @@ def detail(target: Target, values: Values) -> Edit:
 
 @verb("redetail")
 def redetail(target: Target, values: Values) -> Edit:
-    """The line that parts nothing at a place, made the next way: burnt, painted, sawn, and then gone."""
+    """The line that parts nothing at a place, made the next of `HOWS`, and then gone."""
     kept = target.composition.decisions.pattern.details
     found = nearest(kept, points_of(values | {"curve": ""})[0], max(2 * snap_of(values), 1.0))
     if found is None:

@@ -23,6 +23,14 @@ from .parts import EDGE_MM, PLATE_MM, Frame, Part, parts_of
 BACKER = "#2b2623"
 SEAM_MM = 0.12
 SEAM_DARK = 0.22
+LINES = {
+    "burnt": (0.9, 0.82, 0.12),
+    "painted": (1.1, 0.75, 0.0),
+    "sawn": (0.5, 0.8, 0.0),
+    "vein": (1.4, 0.6, 0.35),
+    "textured": (0.6, 0.55, 0.1),
+}
+"""How lines that part nothing look: width in mm, how dark, how far (mm) they fade. Own choice."""
 FINE_PX_PER_MM = (1.0, 2.0, 3.5, 6.0)
 """Resolutions at which figures are kept."""
 BAND_PX = 1_500_000
@@ -102,6 +110,7 @@ class _Stage:
         self.parts, self.seen, self.light, self.photos = parts, seen, light, photos
         self.shelf = composition.rack.shelf
         self.boards = composition.rack.by_name
+        self.details = composition.decisions.pattern.details
         self.px_per_mm, self.pad_mm = px_per_mm, pad_mm
         self.faces: dict[tuple, tuple[np.ndarray, float]] = {}
         self.bounds = shapely.bounds(np.array([p.outline for p in parts])) if parts else np.empty((0, 4))
@@ -189,11 +198,30 @@ class _Stage:
         light = brightness(normal, lit, sky, np.take(self.sheen, labels), self.light.lamp)
         seam = np.clip((distance - SEAM_MM) * self.px_per_mm + 0.5, 0, 1) * (1 - SEAM_DARK) + SEAM_DARK
         seam[labels == 0] = 1
-        light *= seam
+        light *= seam * self._lines(begin, rows, columns)
         shine = highlight(normal, lit, self.light.lamp, self.light.gloss)
         if shine is not None:
             shine[labels == 0] = 0
         return self._coloured(labels, begin, light, shine)
+
+    def _lines(self, begin: int, rows: int, columns: int) -> np.ndarray:
+        """What the lines that part nothing leave of the light: burnt and painted ones are dark, sawn ones a fine
+        shadow, a vein a soft one, a texture a row of short strokes."""
+        left: np.ndarray = np.full((rows, columns), 255, np.uint8)
+        for detail in self.details:
+            wide, dark, soft = LINES[detail.how]
+            width = max(1, round(wide * self.px_per_mm))
+            points = (np.array(detail.line) + self.pad_mm) * self.px_per_mm - [0, begin]
+            if points[:, 1].max() < -width or points[:, 1].min() > rows + width:
+                continue
+            own: np.ndarray = np.zeros((rows, columns), np.uint8)
+            for stretch in _strokes(points, 1.6 * self.px_per_mm) if detail.how == "textured" else [points]:
+                fine = np.round(stretch * 16 - 8).astype(np.int32)
+                cv2.polylines(own, [fine], False, round(255 * dark), width, cv2.LINE_AA, shift=4)
+            if soft:
+                own = cv2.GaussianBlur(own, (0, 0), max(0.6, soft * self.px_per_mm))
+            left = np.minimum(left, 255 - own)
+        return left.astype(np.float32) / 255
 
     def _labels(self, top_row: int, rows: int, columns: int, px_per_mm: float) -> np.ndarray:
         """Which part is seen at each pixel: number in `parts` and one more."""
@@ -274,6 +302,14 @@ class _Stage:
             )
             mine = labels[top:bottom, left:right] == i + 1
             colour[top:bottom, left:right][mine] = cut[mine]
+
+
+def _strokes(points: np.ndarray, step: float) -> list[np.ndarray]:
+    """Every other stretch of that length along a line."""
+    far = np.r_[0.0, np.cumsum(np.hypot(*np.diff(points, axis=0).T))]
+    places = np.arange(0.0, far[-1], step)
+    at = np.c_[np.interp(places, far, points[:, 0]), np.interp(places, far, points[:, 1])]
+    return [at[i : i + 2] for i in range(0, len(at) - 1, 2)]
 
 
 def _folded(position: np.ndarray, size: int) -> np.ndarray:

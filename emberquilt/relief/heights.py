@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from ..work.parts import Job
-from .frame import FramePlan, frame_of
+from .frame import ROOM_MM, FramePlan, frame_of
 from .hanging import Hanging, hanging_of
 from .mass import Mass, hung, mass_of
 from .support import Support, supports_of
@@ -33,6 +33,11 @@ class Relief:
     @property
     def depth_mm(self) -> float:
         return self.job.depth_mm
+
+    @property
+    def frame_takes_mm(self) -> float:
+        """How deep a frame's rabbet must be for all of it, with room for points behind."""
+        return self.depth_mm + ROOM_MM
 
     @cached_property
     def thicknesses(self) -> tuple[tuple[float, int], ...]:

@@ -3,6 +3,7 @@
 from ..findings import Finding, Fix, name_pieces
 from ..work.parts import LEAST_SPACERS, Job
 from ..work.register import judgement
+from ..work.standing import is_at_hand
 from .back_judged import back_findings
 from .heights import Relief, undecided
 from .orders_judged import order_findings
@@ -16,6 +17,7 @@ def relief_findings(job: Job, plan: Relief) -> list[Finding]:
         *order_findings(job),
         *_bare(job),
         *_narrow(job),
+        *_no_sheet(job),
         *_few_spacers(job),
         *shape_findings(job),
         *back_findings(job, plan),
@@ -62,6 +64,35 @@ def _narrow(job: Job) -> list[Finding]:
             limit=practice.shim_inset_mm,
             unit="mm",
             fix=Fix("Thicker stock there", "thicken", {"pieces": [p.key for p in narrow]}),
+        )
+    ]
+
+
+def _no_sheet(job: Job) -> list[Finding]:
+    """Shims of a height that the sheets at hand do not come to."""
+    practice = job.composition.practice
+    bevels = job.composition.decisions.relief.bevels
+    odd: dict[float, list[int]] = {}
+    for key, mm in job.shim_mm.items():
+        if mm and key not in bevels and not is_at_hand(mm, practice.shims_mm):
+            odd.setdefault(mm, []).append(key)
+    if not odd:
+        return []
+    say = practice.say
+    heights = " and ".join(say(mm) for mm in sorted(odd)[:3])
+    sheets = ", ".join(say(mm) for mm in practice.shims_mm)
+    keys = tuple(sorted(key for some in odd.values() for key in some))
+    return [
+        Finding(
+            "no-shim-stock",
+            "relief",
+            f"Shims of {heights} are none of the sheets at hand ({sheets}), nor two of them glued up. Add the sheet to "
+            "those at hand, or let these heights follow.",
+            "Shims are sawn out of sheets as they are sold.",
+            keys,
+            amount=min(odd),
+            unit="mm",
+            fix=Fix("Let their heights follow", "follow", {"pieces": list(keys)}),
         )
     ]
 

@@ -6,10 +6,11 @@ import shapely
 from ..outline.coverage import Seam
 from ..outline.paths import path_of
 from ..units import format_length
+from ..wood.contrast import CLEAR_STEP_MM, STEP_MM, contrast_of
 from ..work.parts import Job
-from ..work.readings import Read, numbered_woods, woods, worn
+from ..work.readings import Read, woods, worn
 from ..work.register import reading
-from ..work.scene import Mark
+from ..work.scene import Dress, Mark
 from ..work.standing import said_pairs
 from ..work.view import View
 from .heights import Relief, undecided
@@ -107,7 +108,40 @@ def back(job: Job, plan: Relief, view: View) -> Read:
     return worn(job, view, "pale"), tuple(marks)
 
 
-reading("relief", "numbers")(numbered_woods)
+LOW, HIGH = (0x4A, 0x39, 0x2A), (0xFB, 0xF0, 0xD2)
+"""Colours of the lowest and the highest top on the map of heights."""
+
+
+@reading("relief", "map")
+def height_map(job: Job, _plan, view: View) -> Read:
+    """Tops as tones, the lowest dark, with their heights; what is carved with the wedge of its slope."""
+    dress, slopes = heights(job, None, view)
+    made = [job.lifted_mm(p) for p in job.composition.made] or [0.0]
+    low, span = min(made), max(max(made) - min(made), 1e-6)
+
+    def tone(key: int) -> str:
+        share = (job.lifted_mm(job.composition.by_key[key]) - low) / span
+        return "#" + "".join(f"{round(a + share * (b - a)):02x}" for a, b in zip(LOW, HIGH, strict=True))
+
+    return {key: Dress(tone="tint", label=one.label, colour=tone(key)) for key, one in dress.items()}, slopes
+
+
+@reading("relief", "steps")
+def steps_seen(job: Job, _plan, view: View) -> Read:
+    """Every seam by its step: clear, readable, or neither a step nor a contrast, so that it is lost."""
+    marks = []
+    for layer in view.layers(job.composition):
+        for one in contrast_of(job.composition, layer):
+            if one.step_mm >= CLEAR_STEP_MM:
+                kind = "seam-reads"
+            elif one.step_mm >= STEP_MM:
+                kind = "seam-shades"
+            elif one.reading in ("melts", "open") or one.apart < job.composition.practice.reads_de:
+                kind = "seam-melts"
+            else:
+                continue
+            marks.append(Mark(kind, path=one.seam.path, piece=one.seam.a))
+    return worn(job, view, "pale", lambda p: ""), tuple(marks)
 
 
 @reading("relief", "turntable")

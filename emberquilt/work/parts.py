@@ -7,6 +7,7 @@ resolved here and nowhere else: a piece's own, its layer's, or the usual stock.
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import shapely
@@ -17,7 +18,7 @@ from ..rack.woods import Shelf
 from .composition import Composition, Layer, Piece
 from .decisions import Rails
 from .overlaps import LEAST_OVERLAP_MM2
-from .standing import Standing, standing_of
+from .standing import Standing, sheets_in, standing_of
 
 ROLES = {"mosaic": "piece", "sheet": "sheet", "overlay": "overlay", "backer": "backer", "spacer": "spacer"}
 """What a piece of each kind of layer is."""
@@ -214,51 +215,52 @@ class Job:
 
     @cached_property
     def shims(self) -> tuple[Part, ...]:
-        """Shims under pieces; neighbours that stand on the same height and are lifted by as much share one."""
+        """Shims under pieces, each of one sheet, those that are glued on each other from below; neighbours that stand
+        on the same height share a sheet as far as they are lifted alike."""
+        return tuple(part for part, _ in self._shims)
+
+    @cached_property
+    def carried(self) -> dict[str, tuple[int, ...]]:
+        """The pieces that each shim carries, by its key."""
+        return {part.key: keys for part, keys in self._shims}
+
+    @cached_property
+    def _shims(self) -> list[tuple[Part, tuple[int, ...]]]:
         practice = self.composition.practice
         made = []
         for layer in self.composition.layers:
-            for group in self._lifted_together(layer):
-                first = group[0]
+            bodies: dict[int, list[tuple[shapely.Geometry, float, float, list[Piece]]]] = {}
+            for floor, thick, group in self._lifted_together(layer):
                 outline = _joined([layer.coverage.by_key[p.key] for p in group])
-                body = shim_outline(outline, practice.shim_inset_mm)
-                bodies = [part for part in shapely.get_parts(body).tolist() if part.area > LEAST_OVERLAP_MM2]
-                for i, part in enumerate(bodies, 1):
-                    index = i if len(bodies) > 1 else 0
+                inner = shim_outline(outline, practice.shim_inset_mm)
+                for body in shapely.get_parts(inner).tolist():
+                    if body.area > LEAST_OVERLAP_MM2:
+                        bodies.setdefault(group[0].key, []).append((body, floor, thick, group))
+            for first, own in bodies.items():
+                for i, (body, floor, thick, group) in enumerate(own, 1):
                     names = " and ".join(str(p.number) for p in group[:2]) + (" …" if len(group) > 2 else "")
-                    made.append(
-                        Part(
-                            PartId("shim", layer.key, first.key, index=index),
-                            0,
-                            f"shim {names}",
-                            part,
-                            practice.shim_material,
-                            self.shim_mm[first.key],
-                            self.rests_mm[first.key],
-                        )
-                    )
-        return tuple(made)
+                    part_id = PartId("shim", layer.key, first, index=i if len(own) > 1 else 0)
+                    part = Part(part_id, 0, f"shim {names}", body, practice.shim_material, thick, floor)
+                    made.append((part, tuple(p.key for p in group)))
+        return made
 
-    def _lifted_together(self, layer: Layer) -> list[list[Piece]]:
-        """Pieces that share a shim, each group by key: linked by seams, the same lift from the same height."""
-        shim_mm, bevels = self.shim_mm, self.composition.decisions.relief.bevels
+    def _lifted_together(self, layer: Layer) -> list[tuple[float, float, list[Piece]]]:
+        """Sheets with their floor and thickness and the pieces that share each, by key: linked by seams, on the same
+        sheets from the same height. Those on each other come from below."""
+        bevels, sheets = self.composition.decisions.relief.bevels, self.composition.practice.shims_mm
         # a bevelled piece is held by what it jams in, and has nothing under it
-        lifted = {p.key: p for p in layer.without_openings.pieces if shim_mm[p.key] > 0 and p.key not in bevels}
-        waiting, groups = set(lifted), []
-        for key in lifted:
-            if key not in waiting:
-                continue
-            waiting.discard(key)
-            group, front = [key], [key]
-            while front:
-                here = front.pop()
-                for other in layer.coverage.neighbours[here]:
-                    like = other in waiting and shim_mm[other] == shim_mm[here]
-                    if like and self.rests_mm[other] == self.rests_mm[here]:
-                        waiting.discard(other)
-                        group.append(other)
-                        front.append(other)
-            groups.append([lifted[k] for k in sorted(group)])
+        lifted = {
+            p.key: sheets_in(self.shim_mm[p.key], sheets)
+            for p in layer.without_openings.pieces
+            if self.shim_mm[p.key] > 0 and p.key not in bevels
+        }
+        groups = []
+        for level in range(max(map(len, lifted.values()), default=0)):
+            alike = {key: (self.rests_mm[key], own[: level + 1]) for key, own in lifted.items() if len(own) > level}
+            for group in _linked(layer.coverage, alike):
+                below = lifted[group[0]]
+                floor = round(self.rests_mm[group[0]] + sum(below[:level]), 6)
+                groups.append((floor, below[level], [layer.by_key[key] for key in group]))
         return groups
 
     @cached_property
@@ -374,6 +376,25 @@ class Job:
             front = tuple(other.without_openings.coverage for other in layers[i + 1 :])
             table |= coverage.against("seen", front, lambda c=coverage, f=front: _seen(c, f))  # type: ignore[misc]
         return table
+
+
+def _linked(coverage: Coverage, alike: dict[int, Any]) -> list[list[int]]:
+    """Pieces with the same value that are linked by seams, each group by key."""
+    waiting, groups = set(alike), []
+    for key in alike:
+        if key not in waiting:
+            continue
+        waiting.discard(key)
+        group, front = [key], [key]
+        while front:
+            here = front.pop()
+            for other in coverage.neighbours[here]:
+                if other in waiting and alike[other] == alike[here]:
+                    waiting.discard(other)
+                    group.append(other)
+                    front.append(other)
+        groups.append(sorted(group))
+    return groups
 
 
 def job_of(composition: Composition) -> Job:

@@ -211,7 +211,11 @@ def test_a_detail_is_drawn_and_made_otherwise_at_pattern(kept):
     drawn = applied(kept, edit(kept, "detail", [], {"points": "[[10, 50], [40, 50]]", "how": "sawn"}))
     assert [d.how for d in drawn.decisions.pattern.details] == ["burnt", "sawn"]
     place = {"points": "[[25, 50], [25, 50]]"}
-    gone = applied(drawn, edit(drawn, "redetail", [], place))
+    gone = drawn
+    for how in ("vein", "textured", None):
+        assert len(gone.decisions.pattern.details) == 2
+        gone = applied(gone, edit(gone, "redetail", [], place))
+        assert [d.how for d in gone.decisions.pattern.details[1:]] == ([how] if how else [])
     assert len(gone.decisions.pattern.details) == 1
     for how in ("painted", "sawn"):
         kept = applied(kept, edit(kept, "redetail", [], {"points": "[[70, 20], [70, 20]]"}))

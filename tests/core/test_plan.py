@@ -62,7 +62,7 @@ def test_what_relief_leaves_open():
     work = composition(grid(2, 1), thickness_mm=None)
     (finding,) = findings_of(work, "relief")
     assert (finding.code, finding.pieces) == ("no-thickness", (1, 2))
-    small = composition(grid(2, 1, 7.0), shim_mm=2.0)
+    small = composition(grid(2, 1, 7.0), shim_mm=3.0)
     assert [f.code for f in findings_of(small, "relief")] == ["no-room-for-shim"]
 
 

@@ -16,6 +16,7 @@ from emberquilt.errors import BadChoice, BadLength
 from emberquilt.formats.project import Project, read_project, write_project
 from emberquilt.outline.coverage import Coverage
 from emberquilt.outline.insets import backer_outline
+from emberquilt.picture.render import draft
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.relief.back_judged import movements_of
@@ -25,6 +26,8 @@ from emberquilt.relief.mass import hung, mass_of
 from emberquilt.relief.movement import change_mm, equilibrium_moisture
 from emberquilt.relief.section import section_of, telling_line
 from emberquilt.work.parts import framing, job_of
+from emberquilt.work.register import READINGS
+from emberquilt.work.view import View
 from tests.conftest import cells, composition, edited, grid
 
 # sections
@@ -360,3 +363,68 @@ def test_shim_stock_that_does_not_exist_is_refused():
     work = edited(composition(grid(2, 1)), "practice", shims_mm="3 mm, 4 mm")
     assert work.practice.shims_mm == (3.0, 4.0)
     assert Practice.from_dict(json.loads(json.dumps(work.practice.as_dict()))) == work.practice
+
+
+# shims from sheets
+
+
+def test_shims_are_of_the_sheets_at_hand_and_neighbours_share_the_lowest():
+    work = composition(grid(4, 1))
+    for number, length in ((1, "1/8 in"), (2, "1/4 in"), (3, "3/8 in"), (4, "1/4 in")):
+        work = edited(work, "shim", [number], length=length)
+    job = job_of(work)
+    by_key = {shim.key: shim for shim in job.shims}
+    assert sorted(round(shim.thickness_mm, 3) for shim in job.shims) == [3.175, 3.175, 6.35]
+    # 2, 3 and 4 share one sheet of 1/4 in; on it 3 has one of 1/8 in
+    (broad,) = [shim for shim in job.shims if len(job.carried[shim.key]) == 3]
+    assert (broad.thickness_mm, job.carried[broad.key]) == (6.35, (2, 3, 4))
+    (upper,) = [shim for shim in job.shims if job.carried[shim.key] == (3,)]
+    assert upper.floor_mm == pytest.approx(broad.top_mm)
+    assert upper.top_mm == pytest.approx(job.pieces[3].floor_mm)
+    assert by_key.keys() == job.carried.keys()
+    # in gluing order every shim goes down once, before the first piece that it carries and after what it lies on
+    glue = Plan(work).glue
+    down = [key for step in glue.steps for key in (*step.under, step.part)]
+    assert sorted(key for key in down if key in by_key) == sorted(by_key)
+    for key, carried in job.carried.items():
+        assert all(down.index(key) < down.index(str(piece)) for piece in carried)
+    assert down.index(broad.key) < down.index(upper.key)
+
+
+def test_a_shim_that_no_sheet_makes_is_said():
+    work = edited(composition(grid(2, 1)), "shim", [1], length="2 mm")
+    (found,) = [f for f in Plan(work).findings("relief") if f.code == "no-shim-stock"]
+    assert found.pieces == (1,)
+    assert "1/8 in, 1/4 in" in found.sentence
+    there = edited(work, "practice", shims_mm="2 mm, 6 mm")
+    assert not [f for f in Plan(there).findings("relief") if f.code == "no-shim-stock"]
+    # a sheet sold as 1/8 in is taken for one of 3 mm
+    near = edited(composition(grid(2, 1)), "shim", [1], length="3 mm")
+    assert not [f for f in Plan(near).findings("relief") if f.code == "no-shim-stock"]
+    assert job_of(near).shims[0].thickness_mm == 3.0
+
+
+def test_veins_and_textures_are_seen_on_the_picture_of_the_result():
+    plain = composition(grid(2, 1, 40.0))
+    before = draft(plain, 400)
+    for how in ("vein", "textured", "burnt", "sawn", "painted"):
+        drawn = edited(plain, "detail", points="[[10, 20], [70, 20]]", how=how)
+        after = draft(drawn, 400)
+        changed = np.abs(after.astype(int) - before).max(axis=2) > 12
+        rows = np.flatnonzero(changed.any(axis=1))
+        assert len(rows), how
+        # 5 pixels a millimetre: all of it lies about 20 mm down, and is darker
+        assert 90 <= rows.min() <= rows.max() <= 110
+        assert after[100, 100:300].mean() < before[100, 100:300].mean()
+
+
+def test_the_map_of_heights_runs_from_dark_to_light():
+    work = edited(composition(grid(3, 1)), "shim", [2], length="1/4 in")
+    plan = Plan(work)
+    read = READINGS["relief"]["map"].read(plan.job, None, View("", 1))[0]
+    light = {key: sum(bytes.fromhex(one.colour[1:])) for key, one in read.items()}
+    assert light[2] > light[1] == light[3]
+    marks = READINGS["relief"]["steps"].read(plan.job, None, View("", 1))[1]
+    assert {mark.kind for mark in marks} == {"seam-reads"}
+    level = Plan(composition(grid(2, 1)))
+    assert [mark.kind for mark in READINGS["relief"]["steps"].read(level.job, None, View("", 1))[1]] == ["seam-melts"]

@@ -16,7 +16,7 @@ const HINTS = {
   join: "Draw across the pieces that are to be one. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",
   move: "Draw a seam anew beside the old one, along its whole length. <kbd>Enter</kbd> does it.",
   detail:
-    "Draw a line that parts nothing, to be burnt, painted or sawn. <kbd>Enter</kbd> does it, " +
+    "Draw a line that parts nothing: burnt, painted, sawn, a vein or a texture. <kbd>Enter</kbd> does it, " +
     "<kbd>Esc</kbd> leaves it.",
   "line-here":
     "Click where the line goes on to; its ends meet what is near. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it, " +
@@ -27,7 +27,7 @@ const HINTS = {
   inside: "Draw over what belongs to the figure. <kbd>Esc</kbd> leaves it.",
   beyond: "Draw over what does not belong to it. <kbd>Esc</kbd> leaves it.",
   bridges: "Draw the bridge from wood to wood, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
-  redetail: "Click a line that parts nothing: it is burnt, painted, sawn, and then gone.",
+  redetail: "Click a line that parts nothing: it is burnt, painted, sawn, a vein, a texture, and then gone.",
   more: "Drag over the place that gets more tones. <kbd>Esc</kbd> leaves it.",
 };
 const SNAP_PX = 9,

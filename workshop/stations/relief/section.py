@@ -2,8 +2,11 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from emberquilt.errors import BadChoice
 from emberquilt.relief.section import Section, Slice, section_of, telling_line
+from emberquilt.relief.shaping import height_at
 from emberquilt.units import MM_PER_UNIT, format_length
 from emberquilt.work.parts import Job
 from emberquilt.work.standing import said_pairs
@@ -15,6 +18,7 @@ LEAST_LABEL_PX = 11
 ROUND_MM = 3.0
 """Edges are drawn rounded by at most this."""
 LEAST_SHOWN_MM = 0.4
+CARVED_POINTS = 12
 
 
 @dataclass(frozen=True)
@@ -76,8 +80,18 @@ def drawn(job: Job, text: str, chosen: frozenset[int]) -> Drawn:
             "fill": f"url(#w-{part.material})" if part.material in shelf and key else "",
             "ply": part.role in ("shim", "backer", "spacer"),
             "on": key in chosen,
-            "path": _rounded(section, one, x, y, width, height, across, up) if key else "",
+            "path": path_of(one, key, x, y, width, height) if key else "",
         }
+
+    def path_of(one: Slice, key: int, x: float, y: float, width: float, height: float) -> str:
+        slope = job.composition.decisions.relief.slopes.get(key)
+        if slope is None:
+            return _rounded(section, one, x, y, width, height, across, up)
+        along = np.linspace(one.from_mm, one.to_mm, CARVED_POINTS)
+        places = np.array(section.a) + np.outer(along / section.length_mm, np.subtract(section.b, section.a))
+        tops = foot - (height_at(slope, places) + job.ground_mm) * up
+        line = "".join(f"L{PAD_PX + s * across:.1f} {y:.1f}" for s, y in zip(along, tops, strict=True))
+        return f"M{x:.1f} {y + height:.1f}{line}L{x + width:.1f} {y + height:.1f}z"
 
     woods = sorted({s.part.material for s in section.slices if s.part.material in shelf and s.part.id.piece})
     return Drawn(
