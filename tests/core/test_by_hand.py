@@ -224,7 +224,7 @@ def test_a_detail_is_drawn_and_made_otherwise_at_pattern(kept):
         edit(kept, "redetail", [], place)
     with pytest.raises(BadChoice, match="too short"):
         edit(kept, "detail", [], {"points": "[[10, 50], [10, 50]]"})
-    with pytest.raises(BadChoice, match="burnt, painted or sawn"):
+    with pytest.raises(BadChoice, match="burnt, painted, sawn, a vein"):
         edit(kept, "detail", [], {"points": "[[10, 50], [40, 50]]", "how": "carved"})
 
 
