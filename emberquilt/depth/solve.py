@@ -18,6 +18,8 @@ NEAR_MM = 1e-6
 HIGHEST_MM = 1e5
 MOST_LOOKS = 700
 """So many sets of pairs are tried at most; the best found is kept. At 500 things a try takes about 0.7 ms."""
+MOST_SETS = 3000
+"""So many choices of stocks and shims are thought of before all pairs are looked through together."""
 MOST_STOCKS = 4
 """More stock thicknesses than these are thought of only where fewer do not do."""
 
@@ -67,6 +69,11 @@ def solved(problem: Problem) -> Solution | None:
     """Heights with as few pairs as were found, of those the fewest and most usual stocks, then the lowest; None where
     no heights obey."""
     return _Search(problem).best()
+
+
+def obeyed(problem: Problem) -> bool:
+    """Whether there are heights at all that obey."""
+    return _Search(problem).lowest(frozenset(range(len(problem.pairs)))) is not None
 
 
 class _Search:
@@ -158,7 +165,7 @@ class _Search:
             return None
         bound = self._least()
         found = self._fewer(lowest, every)
-        for stocks in self._stocks():
+        for stocks in itertools.islice(self._stocks(), MOST_SETS):
             better = self._within(stocks, bound, min(bound, len(found[1])))
             if better is not None:
                 found = better
@@ -203,18 +210,17 @@ class _Search:
             if len(options) == 1 and len(self.members[k])
             for p in options
         )
-        stocks = sorted({pairs[p].stock_mm for p in plain})
+        # stock that is only there without a shim is for pieces too narrow for one; what they need comes with it
+        stocks = sorted({pairs[p].stock_mm for p in plain if pairs[p].shim_mm}) or sorted(
+            {pairs[p].stock_mm for p in plain}
+        )
         shims = sorted({pairs[p].shim_mm for p in plain} - {0.0})
-        sets = [
-            (2 * len(a) - (self.problem.usual_mm in a) + len(b), sum(a) + sum(b), a, b)
-            for n in range(1, min(len(stocks), MOST_STOCKS) + 1)
-            for a in itertools.combinations(stocks, n)
-            for m in range(min(len(shims), 5) + 1)
-            for b in itertools.combinations(shims, m)
-        ]
-        for _, _, a, b in sorted(sets):
-            own = {p for p in plain if pairs[p].stock_mm in a and (not pairs[p].shim_mm or pairs[p].shim_mm in b)}
-            yield frozenset(own) | needed
+        sizes = [(n, m) for n in range(1, min(len(stocks), MOST_STOCKS) + 1) for m in range(min(len(shims), 5) + 1)]
+        for n, m in sorted(sizes, key=lambda size: (2 * size[0] + size[1], size)):
+            sets = itertools.product(itertools.combinations(stocks, n), itertools.combinations(shims, m))
+            for a, b in sorted(sets, key=lambda one: (self.problem.usual_mm not in one[0], sum(one[0]) + sum(one[1]))):
+                own = {p for p in plain if pairs[p].stock_mm in a and (not pairs[p].shim_mm or pairs[p].shim_mm in b)}
+                yield frozenset(own) | needed
 
     def _within(self, allowed: frozenset[int], bound: int, most: int) -> tuple[np.ndarray, frozenset[int]] | None:
         """A solution of at most `most` pairs from these."""

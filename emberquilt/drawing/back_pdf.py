@@ -36,7 +36,7 @@ def mirrored(shape: shapely.Geometry, width_mm: float) -> shapely.Geometry:
     return shapely.transform(shape, lambda xy: np.c_[width_mm - xy[:, 0], xy[:, 1]])
 
 
-def words_on_back(job: Job) -> shapely.Geometry | None:
+def words_on_back(job: Job, hangers: tuple[Hanger, ...]) -> shapely.Geometry | None:
     """The letters as regions in mm as seen from behind, as large as the widest free place of the back lets them; none
     where nothing is to be written. Raises `BadChoice` where no place has room."""
     text = job.composition.decisions.relief.back
@@ -44,7 +44,7 @@ def words_on_back(job: Job) -> shapely.Geometry | None:
         return None
     width = job.composition.width_mm
     body = mirrored(back_of(job), width)
-    taken = [shapely.Point(width - h.x_mm, h.y_mm).buffer(CLEAR_MM) for h in hanging_of(job).hangers]
+    taken = [shapely.Point(width - h.x_mm, h.y_mm).buffer(CLEAR_MM) for h in hangers]
     free = shapely.difference(shapely.buffer(body, -3.0), shapely.union_all(taken)) if taken else body.buffer(-3.0)
     letters = shapely.union_all([one for one in set_text(text, LETTERS).letters if not one.is_empty])
     left, top, right, bottom = letters.bounds
@@ -88,13 +88,13 @@ def back_pdf(job: Job, paper: str) -> bytes:
     `BadChoice`."""
     composition = job.composition
     body = mirrored(back_of(job), composition.width_mm)
-    letters = words_on_back(job)
+    hangers = hanging_of(job).hangers
+    letters = words_on_back(job, hangers)
     layout = layout_for(composition.width_mm, composition.height_mm, paper)
     buffer = io.BytesIO()
     size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
     canvas = Canvas(buffer, pagesize=size, invariant=1)
     canvas.setTitle(f"{composition.name}, the back")
-    hanging = hanging_of(job)
     box = np.array([body.bounds])
     first = True
     for sheet in layout.sheets:
@@ -103,7 +103,7 @@ def back_pdf(job: Job, paper: str) -> bytes:
         if not first:
             canvas.showPage()
         first = False
-        _tile(canvas, job, body, letters, hanging.hangers, sheet, layout)
+        _tile(canvas, job, body, letters, hangers, sheet, layout)
     canvas.save()
     return buffer.getvalue()
 

@@ -15,7 +15,7 @@ from ..outline.details import HOWS, LEAST_DETAIL_MM, MOST_DETAILS, detail_of, ne
 from ..outline.numbering import reading_order
 from ..outline.plates import plate_round
 from ..rack.boards import to_board
-from ..work.change import Born, Edit, applied, decided
+from ..work.change import Born, Edit, applied, decided, with_decisions
 from ..work.composition import Composition, Layer, Piece, Placement
 from ..work.decisions import Affine
 from ..work.register import Values, verb
@@ -274,7 +274,10 @@ def resize(target: Target, values: Values) -> Edit:
         for layer in composition.layers
         if too and layer.thickness_mm
     }
-    size = {"width_mm": round(width, 3), "height_mm": round(composition.height_mm * scale, 3)}
+    size: dict[str, Any] = {"width_mm": round(width, 3), "height_mm": round(composition.height_mm * scale, 3)}
+    if too:
+        now = composition.decisions
+        size = with_decisions(size, now, replace(now, relief=now.relief.thicker(scale)))
     edit = Edit(f"size: {composition.practice.say(width)} wide", pieces, layers=layers)
     made = transformed(composition, edit, (scale, 0.0, 0.0, 0.0, scale, 0.0), size)
     then = applied(composition, made)

@@ -62,6 +62,12 @@ class BevelCut:
     clashes: tuple[int, ...]
 
 
+def kerf_mm(job: Job, host: int) -> float:
+    """Of the blade that this practice takes for what a bevelled piece is sawn out of."""
+    wood = job.composition.rack.shelf.get(job.material[host])
+    return choose_blade(job.composition.practice, job.thickness_mm[host], wood.hardness_lbf if wood else 0.0).kerf_mm
+
+
 def bevels_of(job: Job) -> dict[int, BevelCut]:
     """Of every piece that is to be cut so, by its key."""
     composition = job.composition
@@ -70,9 +76,7 @@ def bevels_of(job: Job) -> dict[int, BevelCut]:
         host = host_of(composition, key)
         if host is None:
             continue
-        thick = job.thickness_mm[host]
-        wood = composition.rack.shelf.get(job.material[host])
-        kerf = choose_blade(composition.practice, thick, wood.hardness_lbf if wood else 0.0).kerf_mm
+        thick, kerf = job.thickness_mm[host], kerf_mm(job, host)
         tilt = tilt_for(rise, kerf) if abs(rise) > kerf else MOST_TILT_DEG
         down = composition.practice.table_down
         found[key] = BevelCut(

@@ -2,6 +2,7 @@
 places."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -22,6 +23,8 @@ NEEDS_MM = {"sawtooth": 6.0, "keyhole": 12.0, "wire": 8.0}
 source."""
 MARGIN_MM = 12.0
 """A hanger stays so far inside the edge of what holds it: common practice, no source."""
+SMALL_MARGIN_MM = 3.0
+"""Or so far, where it is too small for that: own choice."""
 OFF_SEAM_MM = 5.0
 """Screws that reach the pieces keep so far from seams: own choice."""
 WIDE_MM = 400.0
@@ -56,6 +59,10 @@ class Body:
     parts: tuple[Part, ...]
     mass: Mass
 
+    @cached_property
+    def tree(self) -> shapely.STRtree:
+        return shapely.STRtree([part.outline for part in self.parts])
+
 
 @dataclass(frozen=True)
 class Hanging:
@@ -84,6 +91,19 @@ def hanging_of(job: Job) -> Hanging:
         hangers += own
         said += [words] if words else []
     return Hanging(kind, bodies, tuple(hangers), tuple(said))
+
+
+def hung_words(job: Job, hanging: Hanging) -> str:
+    """Where it hangs, in a sentence."""
+    name, say = HANGERS[hanging.kind].capitalize(), job.composition.practice.say
+    words = []
+    for n, body in enumerate(hanging.bodies):
+        own = [hanger for hanger in hanging.hangers if hanger.body == n]
+        if own:
+            left, top, _, _ = shapely.bounds(body.outline).tolist()
+            across = " and ".join(say(hanger.x_mm - left) for hanger in own)
+            words.append(f"{name}: {say(own[0].y_mm - top)} down, {across} in from the left, seen from the front.")
+    return " ".join((*words, *hanging.said)) or f"{name}."
 
 
 def bodies_of(job: Job) -> list[Body]:
@@ -117,15 +137,14 @@ def _of_body(job: Job, body: Body, n: int, kind: str) -> tuple[list[Hanger], str
     wide = right - left
     room = shapely.buffer(outline, -MARGIN_MM)
     if room.is_empty:
-        room = shapely.buffer(outline, -0.5 * float(shapely.minimum_bounding_radius(outline)) * 0.1)
+        room = shapely.buffer(outline, -SMALL_MARGIN_MM)
     two = kind == "wire" or wide > WIDE_MM
-    for off in [wide * APART / 2] if two else [0.0]:
-        found = _row(job, body, n, kind, room, off, top, bottom)
-        if found:
-            return found, ""
+    found = _row(body, n, kind, room, wide * APART / 2 if two else 0.0, top, bottom)
+    if found:
+        return found, ""
     # a hole or a bay lies on the vertical: two beside it do as well
     for share in (0.15, 0.2, 0.25, 0.1, 0.3, 0.35, 0.05):
-        found = _row(job, body, n, kind, room, wide * share, top, bottom)
+        found = _row(body, n, kind, room, wide * share, top, bottom)
         if found:
             return found, "" if two else "Above its centre of mass there is no backer: two hangers beside it hold it."
     what = f"Body {n + 1}" if n else "The work"
@@ -136,9 +155,7 @@ def _of_body(job: Job, body: Body, n: int, kind: str) -> tuple[list[Hanger], str
     )
 
 
-def _row(
-    job: Job, body: Body, n: int, kind: str, room: shapely.Geometry, off: float, top: float, bottom: float
-) -> list[Hanger]:
+def _row(body: Body, n: int, kind: str, room: shapely.Geometry, off: float, top: float, bottom: float) -> list[Hanger]:
     """The best height for one hanger, or two `off` to either side; none where no height has room for all."""
     mass = body.mass
     xs = [mass.x_mm] if not off else [mass.x_mm - off, mass.x_mm + off]
@@ -150,7 +167,7 @@ def _row(
     wanted = top + HIGH * (bottom - top)
     best: tuple[tuple[float, ...], list[Hanger]] | None = None
     for y in ys[fits].tolist():
-        row = [Hanger(round(x, 2), round(y, 2), kind, n, *_behind(job, body, x, y)) for x in xs]
+        row = [Hanger(round(x, 2), round(y, 2), kind, n, *_behind(body, x, y)) for x in xs]
         thin = sum(max(NEEDS_MM.get(kind, 0.0) - one.behind_mm, 0.0) for one in row)
         near = sum(one.seam_mm < OFF_SEAM_MM for one in row)
         rank = (thin, float(near), abs(y - wanted))
@@ -159,15 +176,10 @@ def _row(
     return best[1] if best else []
 
 
-def _behind(job: Job, body: Body, x: float, y: float) -> tuple[float, float]:
+def _behind(body: Body, x: float, y: float) -> tuple[float, float]:
     """Wood over a place, back to front as long as nothing but wood follows, and the nearest seam of what lies there."""
-    kept = job.__dict__.get("_hanging_tree", {})
-    if id(body) not in kept:
-        kept = {id(body): (body, shapely.STRtree([p.outline for p in body.parts]))}
-        job.__dict__["_hanging_tree"] = kept
-    _, tree = kept[id(body)]
     point = shapely.Point(x, y)
-    over = sorted((body.parts[i] for i in tree.query(point, predicate="intersects")), key=lambda p: p.floor_mm)
+    over = sorted((body.parts[i] for i in body.tree.query(point, predicate="intersects")), key=lambda p: p.floor_mm)
     high = over[0].floor_mm if over else 0.0
     for part in over:
         if part.floor_mm > high + 0.05:

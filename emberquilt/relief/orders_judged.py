@@ -47,6 +47,11 @@ def circle_numbers(job: Job) -> list[list[int]]:
     return [list(dict.fromkeys(r.said for r in around)) for around in job.standing.circles]
 
 
+def uncounted(job: Job) -> set[int]:
+    """Sentences that do not count, because they close a circle or heights rule them out."""
+    return {max(said) for said in circle_numbers(job)} | {r.said for r in job.standing.clashes}
+
+
 def _circles(job: Job) -> list[Finding]:
     found = []
     for said in circle_numbers(job)[:MOST_TOLD]:
@@ -100,7 +105,7 @@ def _bevelled(job: Job) -> list[Finding]:
     bevels = composition.decisions.relief.bevels
     if not bevels:
         return []
-    told = {r.said for r in job.standing.clashes} | {max(said) for said in circle_numbers(job)}
+    told = uncounted(job)
     top = job.standing.top_mm
     found = []
     for said, front, behind, level in said_pairs(composition):
@@ -182,11 +187,14 @@ def _steps(job: Job) -> list[Finding]:
 
 
 def relations_of(job: Job, key: int) -> tuple[list[int], list[int], list[int]]:
-    """Pieces that one is in front of, behind of, and level with, as was said."""
+    """Pieces that one is in front of, behind of, and level with, as was said and as it counts."""
+    out = uncounted(job)
     front: dict[int, None] = {}
     behind: dict[int, None] = {}
     level: dict[int, None] = {}
-    for _, before, after, same in said_pairs(job.composition):
+    for said, before, after, same in said_pairs(job.composition):
+        if said in out:
+            continue
         if same and key in (*before, *after):
             level |= dict.fromkeys(k for k in (*before, *after) if k != key)
         elif key in before:

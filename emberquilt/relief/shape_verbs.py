@@ -1,7 +1,6 @@
 """Verbs that say how a piece is shaped: bevel, edge, slope."""
 
 from ..errors import BadChoice
-from ..rack.blades import choose_blade
 from ..work.change import Edit, decided
 from ..work.decisions import Slope
 from ..work.parts import job_of
@@ -9,7 +8,7 @@ from ..work.register import Values, verb
 from ..work.setting import length_of, number, of, points_of
 from ..work.standing import host_of
 from ..work.view import Target
-from .bevel import MOST_TILT_DEG, rise_of, tilt_for
+from .bevel import MOST_TILT_DEG, kerf_mm, rise_of, tilt_for
 from .shaping import meets_mm
 
 MOST_EDGE_MM = 25.0
@@ -33,9 +32,7 @@ def bevel(target: Target, values: Values) -> Edit:
             raise BadChoice(f"{p.number} lies in nothing that it could be sawn out of.")
         if host in bevels:
             raise BadChoice(f"{p.number} lies in {composition.by_key[host].number}, which is bevelled itself.")
-        thick = job.thickness_mm[host]
-        wood = composition.rack.shelf.get(job.material[host])
-        kerf = choose_blade(composition.practice, thick, wood.hardness_lbf if wood else 0.0).kerf_mm
+        thick, kerf = job.thickness_mm[host], kerf_mm(job, host)
         if str(values.get("tilt", "")).strip():
             rise = rise_of(number(values["tilt"], "degrees"), kerf)
         else:

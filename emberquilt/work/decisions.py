@@ -231,6 +231,25 @@ class ReliefDecisions:
     edges: Mapping[int, float] = field(default_factory=dict)
     slopes: Mapping[int, Slope] = field(default_factory=dict)
 
+    def thicker(self, scale: float) -> "ReliefDecisions":
+        """The same heights in wood that is so many times as thick."""
+
+        def scaled(table: Mapping[int, float]) -> dict[int, float]:
+            return {key: round(mm * scale, 3) for key, mm in table.items()}
+
+        return replace(
+            self,
+            stand_offs=tuple(replace(one, mm=round(one.mm * scale, 3)) for one in self.stand_offs),
+            tops=scaled(self.tops),
+            bevels=scaled(self.bevels),
+            edges=scaled(self.edges),
+            depth_mm=round(self.depth_mm * scale, 3),
+            slopes={
+                key: replace(one, high_mm=round(one.high_mm * scale, 3), low_mm=round(one.low_mm * scale, 3))
+                for key, one in self.slopes.items()
+            },
+        )
+
     def stand_off_mm(self, layer: int) -> float:
         return next((s.mm for s in self.stand_offs if s.layer == layer), 0.0)
 

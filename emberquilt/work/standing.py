@@ -14,7 +14,7 @@ import networkx as nx
 import numpy as np
 
 from ..depth.orders import Relation, without_circles
-from ..depth.solve import Pair, Problem, Solution, solved
+from ..depth.solve import Pair, Problem, obeyed, solved
 from ..keys import keys_in
 from ..outline.coverage import Coverage
 from .composition import Composition, Layer, Piece
@@ -195,20 +195,56 @@ class _Asked:
         self.index = {key: i for i, key in enumerate(self.things)}
 
     def answer(self) -> dict[int, Pair]:
-        """A pair of stock and shim for every piece of the layer. What cannot be obeyed gives way, least first: the
-        greatest step, stock only as it is milled here, the depth, and at last what was said, the latest first."""
+        """A pair of stock and shim for every piece of the layer. What cannot be obeyed gives way, least first, as
+        `LOOSER` says; where that is not enough orders do, the later to the earlier."""
+        if not obeyed(self._problem(LOOSER[-1])):
+            self._give_way()
         for loose in LOOSER:
             found = solved(self._problem(loose))
             if found is not None:
                 self.loosened += loose
-                return self._read(found, loose)
-        last = max(r.said for r in self.relations) if self.relations else -1
-        if last < 0:
-            # heights were set and nothing was said: each has its own pair, so only the depth can be in the way
-            return {p.key: _given(self.composition, self.layer, p) for p in self.layer.without_openings.pieces}
-        self.clashes += [r for r in self.relations if r.said == last]
-        self.relations = [r for r in self.relations if r.said != last]
-        return self.answer()
+                self.proven = found.proven
+                return {key: self.pairs[found.pair[self.index[key]]] for key in self.mine}
+        raise AssertionError("without orders every piece has a height of its own")
+
+    def _give_way(self) -> None:
+        """Leaves out each sentence with which those before it can no longer be obeyed."""
+        every = self.relations
+        ruled_out = self._between_fixed()
+        kept = [r for r in every if r.said not in ruled_out]
+        sayings = sorted({r.said for r in kept})
+        first = 0
+        while first < len(sayings):
+            # the longest run of sentences from here on that goes with what is kept, by halving
+            low, high = first, len(sayings)
+            while low < high:
+                middle = (low + high + 1) // 2
+                told = set(sayings[:middle])
+                self.relations = [r for r in kept if r.said in told]
+                low, high = (middle, high) if obeyed(self._problem(LOOSER[-1])) else (low, middle - 1)
+            if low < len(sayings):
+                kept = [r for r in kept if r.said != sayings[low]]
+            first = low + 1
+        self.relations = kept
+        left = {r.said for r in kept}
+        self.clashes += [r for r in every if r.said not in left]
+
+    def _between_fixed(self) -> set[int]:
+        """Sentences about two pieces of which each can have but one height, and these do not obey."""
+        problem = self._problem(LOOSER[-1])
+        fixed = {
+            key: problem.floor_mm[i] + problem.pairs[options[0]].high_mm
+            for i, key in enumerate(self.things)
+            if len(options := problem.kinds[problem.kind[i]]) == 1
+        }
+        least = self.composition.practice.least_step_mm
+        wrong = set()
+        for r in self.relations:
+            if r.front in fixed and r.behind in fixed:
+                step = fixed[r.front] - fixed[r.behind]
+                if abs(step) > SAME_MM if r.level else step < least - SAME_MM:
+                    wrong.add(r.said)
+        return wrong
 
     def _problem(self, loose: tuple[str, ...]) -> Problem:
         practice, relief = self.composition.practice, self.composition.decisions.relief
@@ -216,10 +252,14 @@ class _Asked:
         self.place: dict[Pair, int] = {}
         kinds: dict[tuple[int, ...], int] = {}
         kind, floor = [], []
-        options = {p.key: self._options(p, loose) for p in self.layer.without_openings.pieces}
+        piece = self.layer.without_openings.by_key
+        alike: dict[tuple, tuple[int, ...]] = {}
         for key in self.things:
-            if key in options:
-                mine = tuple(sorted(self._number(pair) for pair in options[key]))
+            if key in piece:
+                like = self._like(piece[key])
+                if like not in alike:
+                    alike[like] = tuple(sorted(self._number(pair) for pair in self._options(piece[key], loose)))
+                mine = alike[like]
                 floor.append(self.rests[key])
             elif key < 0:
                 mine = ()
@@ -256,6 +296,12 @@ class _Asked:
             self.pairs.append(pair)
         return self.place[pair]
 
+    def _like(self, p: Piece) -> tuple:
+        """What decides the pairs that a piece can have."""
+        wanted = self.composition.decisions.relief.tops.get(p.key)
+        from_mm = self.rests[p.key] if wanted is not None else 0.0
+        return p.thickness_mm, p.shim_mm, self.composition.wood_of(p), self._narrow(p), wanted, from_mm
+
     def _options(self, p: Piece, loose: tuple[str, ...]) -> list[Pair]:
         """The pairs that this piece can have."""
         practice = self.composition.practice
@@ -284,10 +330,6 @@ class _Asked:
 
     def _narrow(self, p: Piece) -> bool:
         return self.layer.coverage.spots[p.key].radius_mm <= self.composition.practice.shim_inset_mm
-
-    def _read(self, found: Solution, loose: tuple[str, ...]) -> dict[int, Pair]:
-        self.proven = found.proven
-        return {key: self.pairs[found.pair[self.index[key]]] for key in self.mine}
 
 
 def _met(plain: list[Pair], high_mm: float) -> list[Pair]:

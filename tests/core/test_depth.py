@@ -1,6 +1,5 @@
 """What stands in front of what: heights against OR-tools, circles against networkx, and what was said and set."""
 
-import itertools
 import json
 
 import networkx as nx
@@ -11,12 +10,13 @@ from hypothesis import strategies as st
 from ortools.sat.python import cp_model
 
 from emberquilt.cli import main
-from emberquilt.depth.orders import Relation, circle, without_circles
+from emberquilt.depth.orders import Relation, without_circles
 from emberquilt.depth.solve import Pair, Problem, solved
 from emberquilt.errors import BadChoice
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
+from emberquilt.relief.orders_judged import why_of
 from emberquilt.relief.orders_read import orders_read
 from emberquilt.relief.suggested import suggested_orders
 from emberquilt.work.change import applied
@@ -104,16 +104,34 @@ def test_circles_are_those_of_the_graph_and_can_be_named(sayings):
             graph.add_edge(r.behind, r.front)
     strict = [r for r in relations if not r.level]
     wrong = any(nx.has_path(graph, r.behind, r.front) for r in strict)
-    around = circle(relations)
-    assert bool(around) == wrong
-    if around:
-        assert any(not relations[i].level for i in around)
-        places = [{relations[i].front, relations[i].behind} for i in around]
-        assert len(around) == 2 or all(one & other for one, other in itertools.pairwise([*places, places[0]]))
     left, circles = without_circles(relations)
-    assert not circle(left)
-    dropped = {max(r.said for r in found) for found in circles}
-    assert {r.said for r in relations} - {r.said for r in left} == dropped
+    assert bool(circles) == wrong
+    for around in circles:
+        assert any(not r.level for r in around)
+        # it can be walked round: from what one is in front of to the next, level ones either way
+        begin = {around[0].front, around[0].behind} if around[0].level else {around[0].front}
+        assert any(_closes(around, start) for start in begin)
+        # the last that was said closed it
+        assert around[0].said == max(r.said for r in around)
+    still = nx.DiGraph()
+    for r in left:
+        still.add_edge(r.front, r.behind)
+        if r.level:
+            still.add_edge(r.behind, r.front)
+    assert not any(nx.has_path(still, r.behind, r.front) for r in left if not r.level)
+    assert {r.said for r in relations} - {r.said for r in left} == {around[0].said for around in circles}
+
+
+def _closes(around, start):
+    here = start
+    for r in around:
+        if here == r.front:
+            here = r.behind
+        elif r.level and here == r.behind:
+            here = r.front
+        else:
+            return False
+    return here == start
 
 
 # what is said of a work
@@ -198,6 +216,32 @@ def test_orders_that_heights_set_by_hand_rule_out_are_left_out_and_said():
     assert len(found) == 1
     follows = edited(work, found[0].fix.verb, found[0].fix.values["pieces"])
     assert tops(follows)[2] > tops(follows)[1]
+
+
+def test_only_orders_that_cannot_be_kept_give_way():
+    # 1 and 2 are set against the first order; what was said later of others stands
+    work = edited(edited(free(6), "top", [2], length="15 mm"), "top", [1], length="20 mm")
+    work = said(work, (2, 1), (3, 2), (4, 3), (5, 6), (6, 4))
+    high = tops(work)
+    assert [r.said for r in job_of(work).standing.clashes] == [0]
+    assert high[2] < high[3] < high[4] < high[6] < high[5]
+    # what does not count is not told as a reason
+    assert "in front of" not in why_of(job_of(work), 2).replace("behind", "")
+
+
+def test_many_orders_against_what_was_given_end_in_findings():
+    work = composition(grid(20, 15), thickness_mm=19.05, shim_mm=3.0)
+    orders = [(n + 1, n) for n in range(1, 300)]
+    many = said(work, *orders)
+    assert len({r.said for r in job_of(many).standing.clashes}) == len(orders)
+    assert {round(high, 6) for high in tops(many).values()} == {22.05}
+    around = said(free(20, 15), *orders, *((n, n + 20) for n in range(1, 281)))
+    standing = job_of(around).standing
+    assert standing.circles
+    high = tops(around)
+    out = {max(r.said for r in one) for one in standing.circles} | {r.said for r in standing.clashes}
+    for n, (front, behind) in enumerate([*orders, *((n, n + 20) for n in range(1, 281))]):
+        assert n in out or high[front] >= high[behind] + LEAST - 1e-6
 
 
 def test_the_whole_keeps_within_its_depth_or_says_which_pieces_do_not():

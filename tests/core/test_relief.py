@@ -313,7 +313,7 @@ def test_a_frame_thinner_than_the_backer_is_said():
 
 def test_words_on_the_back_lie_inside_it_and_off_the_hangers():
     work = edited(composition(grid(6, 4, 40.0)), "back", written="Tinder Lane\n2026")
-    letters = words_on_back(job_of(work))
+    letters = words_on_back(job_of(work), Relief(job_of(work)).hanging.hangers)
     back = shapely.box(3, 3, 237, 157)
     assert back.contains(letters)
     hanger = Relief(job_of(work)).hanging.hangers[0]
@@ -333,6 +333,16 @@ def test_what_was_decided_comes_through_a_project_file():
     assert there.decisions == work.decisions
     assert json.dumps(there.decisions.as_dict()) == json.dumps(work.decisions.as_dict())
     assert job_of(there).standing == job_of(work).standing
+
+
+def test_heights_go_with_the_wood_when_all_is_made_thicker():
+    work = edited(edited(composition(grid(3, 2)), "top", [1], length="30 mm"), "deep", depth="60 mm")
+    work = edited(edited(work, "edge", [2], radius="1 mm"), "slope", [2], points="[[32, 5], [58, 5]]", low="10 mm")
+    relief = edited(work, "resize", width="180 mm", thickness="yes").decisions.relief
+    assert (relief.tops[1], relief.depth_mm, relief.edges[2]) == (60.0, 120.0, 2.0)
+    assert (relief.slopes[2].low_mm, relief.slopes[2].high) == (20.0, (64.0, 10.0))
+    flat = edited(work, "resize", width="180 mm").decisions.relief
+    assert (flat.tops[1], flat.slopes[2].low_mm, flat.slopes[2].high) == (30.0, 10.0, (64.0, 10.0))
 
 
 def test_orders_follow_pieces_that_are_split_joined_and_gone():

@@ -1,14 +1,19 @@
 """Every page answers, nobody sees another's work, and nothing on a page runs that is not ours."""
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from django.urls import URLPattern, get_resolver
 
 import workshop
+from emberquilt.work.register import READINGS
+from tests.conftest import composition, edited, grid
+from tests.walks import small_work
 from tests.web.conftest import upload
 from workshop.bench.models import Event
+from workshop.compositions import actions
 from workshop.compositions.models import Composition, Draft
 from workshop.shop.actions import add_board, shop_of
 from workshop.stations.rule import NAMES
@@ -211,3 +216,29 @@ def test_bench_and_log_of_a_removed_piece_do_not_break(client, work, page):
     Event.objects.update(part="999", step="saw")
     assert client.get(f"/picture/{work.uid}/log/").status_code == 200
     assert client.get(f"/picture/{work.uid}/bench/").status_code == 200
+
+
+@pytest.mark.parametrize("kind", ["one", "sheet", "three", "openings only", "in a circle"])
+def test_reliefs_pages_show_every_state(client, person, kind):
+    """One piece, a sheet with an opening, three layers in two copies, nothing that is made, orders in a circle."""
+    if kind == "openings only":
+        made = small_work("one")
+        layer = made.layers[0]
+        made = replace(made, layers=(replace(layer, pieces=tuple(replace(p, opening=True) for p in layer.pieces)),))
+    elif kind == "in a circle":
+        made = edited(edited(composition(grid(2, 1)), "order", [1], behind="2"), "order", [2], behind="1", level="yes")
+        made = edited(edited(made, "order", [2], behind="1"), "bevel", [2], rise="6 mm")
+    else:
+        made = small_work(kind)
+    row = actions.create(person, made)
+    first = next(made.pieces()).key
+    for show in READINGS["relief"]:
+        for view in ("front", "apart", str(made.layers[0].key)):
+            address = f"/picture/{row.uid}/relief/?show={show}&view={view}&pieces={first}"
+            assert client.get(address).status_code == 200, (show, view)
+    for address in ("section?cut=1,1,20,20", "section?cut=nan,0,0,0", "mesh.bin", "relief/rule"):
+        assert client.get(f"/picture/{row.uid}/{address}").status_code == 200, address
+    printed = client.get(f"/picture/{row.uid}/out/back")
+    assert printed.status_code == (422 if kind == "openings only" else 200)
+    if printed.status_code == 422:
+        assert "nothing to print" in printed.content.decode()

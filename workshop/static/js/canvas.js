@@ -331,8 +331,8 @@ function drawSeam(ctx, line, [wide, dash, colour], s) {
   ctx.setLineDash([]);
 }
 
-// Lines that part nothing: burnt ones whole, painted ones dotted, sawn ones dashed, veins dashed and dotted, textures in
-// short strokes, as on the printed pattern.
+// Lines that part nothing: burnt ones whole, painted ones dotted, sawn ones dashed, veins dashed and dotted, textures
+// in short strokes, as on the printed pattern.
 const DASHES = { painted: [0.1, 3], sawn: [8, 3], vein: [13, 3, 2, 3], textured: [3, 3] };
 function drawDetail(ctx, line, how, s) {
   ctx.lineCap = ctx.lineJoin = "round";

@@ -11,8 +11,8 @@ export function sectioned(panel, runsOf) {
     ["a", "b"]
       .map(
         (end) =>
-          `<g class="handle" data-end="${end}" tabindex="0" role="slider" aria-label="End ${end.toUpperCase()} of the ` +
-          `section line" aria-valuenow="0"><circle r="11"/><text dy="4.5">${end.toUpperCase()}</text></g>`,
+          `<g class="handle" data-end="${end}" tabindex="0" role="slider" aria-valuenow="0" ` +
+          `aria-label="End ${end.toUpperCase()} of the section line"><circle r="11"/><text dy="4.5">${end.toUpperCase()}</text></g>`,
       )
       .join("");
   element.append(svg);
@@ -43,7 +43,9 @@ export function sectioned(panel, runsOf) {
     ]) {
       const handle = svg.querySelector(`g[data-end=${end}]`);
       handle.setAttribute("transform", `translate(${at})`);
-      handle.setAttribute("aria-valuetext", `${Math.round(line[end === "a" ? 0 : 2])}, ${Math.round(line[end === "a" ? 1 : 3])} mm`);
+      const [x, y] = end === "a" ? line : line.slice(2);
+      handle.setAttribute("aria-valuenow", Math.round(x));
+      handle.setAttribute("aria-valuetext", `${Math.round(x)}, ${Math.round(y)} mm`);
     }
   }
 

@@ -82,7 +82,8 @@ element.addEventListener("panel:chosen", () => {
     show = field("show").value;
   field("pieces").value = pieces;
   const cut = field("cut")?.value;
-  const query = new URLSearchParams({ show, view: field("view").value, ...(pieces && { pieces }), ...(cut && { cut }) });
+  const view = field("view").value;
+  const query = new URLSearchParams({ show, view, ...(pieces && { pieces }), ...(cut && { cut }) });
   history.replaceState(null, "", `?${query}`);
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });

@@ -1,20 +1,19 @@
 """What the Relief station says."""
 
-import math
-
+from emberquilt.drawing.loop import loop_of
+from emberquilt.drawing.section import drawn
 from emberquilt.errors import BadChoice
 from emberquilt.findings import name_pieces
-from emberquilt.keys import keys_in, runs
+from emberquilt.keys import runs
 from emberquilt.relief.bevel import bevels_of
-from emberquilt.relief.hanging import HANGERS
+from emberquilt.relief.hanging import HANGERS, hung_words
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
 from emberquilt.relief.shaping import edge_of
 from emberquilt.relief.suggested import Suggestion, suggested_orders
 from emberquilt.wood.contrast import STEP_MM
 from emberquilt.work.parts import Job
 from workshop.stations.desk import Desk
-
-from .section import drawn
+from workshop.stations.faces import table_of
 
 PRACTICE = (
     "stocks_mm",
@@ -32,7 +31,7 @@ PRACTICE = (
     "humid_low",
     "humid_high",
 )
-MOST_RUNGS, MOST_OFFERED = 8, 3
+MOST_RUNGS, MOST_OFFERED = 40, 3
 
 
 def context(desk: Desk) -> dict:
@@ -59,13 +58,13 @@ def context(desk: Desk) -> dict:
         "depth_mm": relief.depth_mm,
         "hangers": HANGERS,
         "hanger": relief.hanger,
-        "hung": hung_words(desk),
+        "hung": hung_words(job, desk.plan.relief.hanging),
         "back": relief.back,
         "glance_template": "relief/glance.html",
         "tall_strip": True,
         "ladder": ladder(desk),
         "orders_said": len(relief.orders),
-        "circles": [circle(job, said) for said in circle_numbers(job)],
+        "circles": [loop_of(job, said) for said in circle_numbers(job)],
         "suggestions": [_offer(job, one) for one in offered[:MOST_OFFERED]],
         "more_suggestions": max(0, len(offered) - MOST_OFFERED),
         "pair": job.standing.pair[one.key] if one else None,
@@ -90,25 +89,6 @@ def _followed(desk: Desk) -> bool:
     return desk.chosen is not None and any(desk.composition.home[p.key].key in asked for p in desk.chosen.pieces)
 
 
-def hung_words(desk: Desk) -> str:
-    """Where it hangs, in a sentence."""
-    hanging, practice = desk.plan.relief.hanging, desk.composition.practice
-    if not hanging.hangers:
-        return " ".join(hanging.said) or f"{HANGERS[hanging.kind].capitalize()}."
-    words = []
-    for n, body in enumerate(hanging.bodies):
-        own = [h for h in hanging.hangers if h.body == n]
-        if not own:
-            continue
-        left, top, _, _ = body.outline.bounds
-        down = practice.say(own[0].y_mm - top)
-        across = " and ".join(practice.say(h.x_mm - left) for h in own)
-        words.append(
-            f"{HANGERS[hanging.kind].capitalize()}: {down} down, {across} in from the left, seen from the front."
-        )
-    return " ".join((*words, *hanging.said))
-
-
 def _offer(job: Job, one: Suggestion) -> dict:
     words = (spoken(job.composition, run) for run in (one.order.front, one.order.behind))
     return {"order": one.order, "why": one.why, "words": " over ".join(words)}
@@ -117,7 +97,7 @@ def _offer(job: Job, one: Suggestion) -> dict:
 def section(job: Job, line: str, chosen: frozenset[int]) -> dict:
     """The section along a line, or a sentence that says why there is none."""
     try:
-        return {"section": drawn(job, line, chosen), "section_said": ""}
+        return {"section": drawn(job, line, chosen, table_of(job.composition.rack.shelf)), "section_said": ""}
     except BadChoice as problem:
         return {"section": None, "section_said": str(problem)}
 
@@ -152,31 +132,3 @@ def _named(pieces: list) -> str:
     names = sorted(count, key=lambda part: -count[part])
     more = len(names) - 2 + (sum(count.values()) < len(pieces))
     return ", ".join(names[:2]) + (f" and {more} more" if more > 0 else "")
-
-
-def circle(job: Job, said: list[int]) -> dict:
-    """A circle of orders, drawn as a loop of string: knots are what they speak of, tabs point at what is behind."""
-    orders = [job.composition.decisions.relief.orders[n] for n in said]
-    knots, tabs = [], []
-    for i, order in enumerate(orders):
-        at, between = (2 * math.pi * (i + share) / len(orders) - 2.4 for share in (0.0, 0.5))
-        numbers = keys_in(order.front)
-        knots.append(
-            {
-                "x": round(120 + 74 * math.cos(at), 1),
-                "y": round(63 + 42 * math.sin(at), 1),
-                "keys": order.front,
-                "words": spoken(job.composition, order.front) if len(numbers) == 1 else f"{len(numbers)}×",
-            }
-        )
-        tabs.append(
-            {
-                "x": round(120 + 74 * math.cos(between), 1),
-                "y": round(63 + 42 * math.sin(between), 1),
-                "deg": round(math.degrees(math.atan2(42 * math.cos(between), -74 * math.sin(between))), 1),
-            }
-        )
-    words = ", ".join(
-        f"{spoken(job.composition, o.front)} in front of {spoken(job.composition, o.behind)}" for o in orders
-    )
-    return {"knots": knots, "tabs": tabs, "words": words}

@@ -1,16 +1,16 @@
 """The section as it is drawn under the picture: true along, taller than true where that helps."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from emberquilt.errors import BadChoice
-from emberquilt.relief.section import Section, Slice, section_of, telling_line
-from emberquilt.relief.shaping import height_at
-from emberquilt.units import MM_PER_UNIT, format_length
-from emberquilt.work.parts import Job
-from emberquilt.work.standing import said_pairs
-from workshop.stations.faces import table_of
+from ..errors import BadChoice
+from ..relief.section import Section, Slice, section_of, telling_line
+from ..relief.shaping import height_at
+from ..units import MM_PER_UNIT, format_length
+from ..work.parts import Job
+from ..work.standing import said_pairs
 
 WIDE_PX, TALL_PX, PAD_PX = 790, 118, 44
 MOST_TALLER = 3.0
@@ -51,8 +51,8 @@ def line_of(job: Job, text: str) -> tuple[tuple[float, float], tuple[float, floa
     return (x0, y0), (x1, y1)
 
 
-def drawn(job: Job, text: str, chosen: frozenset[int]) -> Drawn:
-    """The section along the line that is asked for. Raises `BadChoice`."""
+def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]) -> Drawn:
+    """The section along the line that is asked for; `shelf` what woods are filled with, by code. Raises `BadChoice`."""
     a, b = line_of(job, text)
     section = section_of(job, a, b)
     across = WIDE_PX / section.length_mm
@@ -60,14 +60,13 @@ def drawn(job: Job, text: str, chosen: frozenset[int]) -> Drawn:
     taller = min(MOST_TALLER, TALL_PX / (depth * across))
     up = across * taller
     foot = TALL_PX + 26.0
-    shelf = table_of(job.composition.rack.shelf)
 
     def block(one: Slice) -> dict:
         x, width = PAD_PX + one.from_mm * across, (one.to_mm - one.from_mm) * across
         y, height = foot - one.top_mm * up, max((one.top_mm - one.floor_mm) * up, 1.0)
         part = one.part
         seen = any(s.part is part and s.from_mm < one.to_mm and s.to_mm > one.from_mm for s in section.seen)
-        key = part.id.piece if part.role not in ("shim", "backer", "spacer", "frame") else 0
+        key = part.id.piece if part.key.isdecimal() else 0
         return {
             "x": round(x, 1),
             "y": round(y, 1),
@@ -133,13 +132,7 @@ def _higher(step):
 def _steps(job: Job, section: Section, across: float, up: float, foot: float) -> list[dict]:
     """Where heights change: the step that shows, and what was said of the two."""
     practice = job.composition.practice
-    said = {}
-    for _, front, behind, level in said_pairs(job.composition):
-        if len(front) * len(behind) > 4000:
-            continue
-        for a in front:
-            for b in behind:
-                said[a, b] = "level" if level else "front"
+    said = _said_of(job, {s.id.piece for step in section.steps for s in (step.before, step.after) if s is not None})
     rows = []
     for step in section.steps:
         if step.before is None or step.after is None:
@@ -165,6 +158,16 @@ def _steps(job: Job, section: Section, across: float, up: float, foot: float) ->
             }
         )
     return _apart(rows)
+
+
+def _said_of(job: Job, met: set[int]) -> dict[tuple[int, int], str]:
+    """What was said of pieces that the line meets: of the one in front and the one behind."""
+    return {
+        (a, b): "level" if level else "front"
+        for _, front, behind, level in said_pairs(job.composition)
+        for a in met.intersection(front)
+        for b in met.intersection(behind)
+    }
 
 
 def _apart(rows: list[dict]) -> list[dict]:
