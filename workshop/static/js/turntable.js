@@ -95,7 +95,8 @@ export function turning(panel) {
       last = now;
       // the deeper parts come to lie, the farther they are drawn apart
       apart.value = lift * LIFT * head.depth_mm;
-      const far = (size / near) * (1.24 + 0.6 * lift);
+      // on a narrow screen the work is as wide as the screen
+      const far = (size / near) * (1.24 + 0.6 * lift) * Math.max(1, 1.3 / camera.aspect);
       const middle = (head.depth_mm * (1 + lift * LIFT)) / 2;
       camera.position.set(
         far * Math.sin(yaw) * Math.cos(pitch),
