@@ -81,7 +81,9 @@ def hanging_of(job: Job) -> Hanging:
     if decided and decided not in HANGERS:
         raise BadChoice(f"“{decided[:40]}” is no way to hang it.")
     wide = max((_width(body.outline) for body in bodies), default=0.0)
-    kind = decided or ("wire" if wide > WIDE_MM else "sawtooth")
+    # what is smaller than a hanger with its margins is pinned, worn or given away
+    small = all(_narrowness(body.outline) < 2 * MARGIN_MM for body in bodies)
+    kind = decided or ("none" if small else "wire" if wide > WIDE_MM else "sawtooth")
     if kind in ("none", "stand") or not bodies:
         return Hanging(kind, bodies, (), ())
     hangers: list[Hanger] = []
@@ -128,6 +130,11 @@ def bodies_of(job: Job) -> list[Body]:
 def _width(outline: shapely.Geometry) -> float:
     left, _, right, _ = shapely.bounds(outline).tolist()
     return right - left
+
+
+def _narrowness(outline: shapely.Geometry) -> float:
+    left, top, right, bottom = shapely.bounds(outline).tolist()
+    return min(right - left, bottom - top)
 
 
 def _of_body(job: Job, body: Body, n: int, kind: str) -> tuple[list[Hanger], str]:
