@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from ..assembly.glueup import GluePlan
 from ..outline.details import LEAST_DETAIL_MM
 from ..relief.bevel import bevels_of
-from ..relief.shaping import EASED_MM, edge_of
 from ..saw.cuts import SawPlan
 from ..work.copies import among, any_copy, copy_of
 from ..work.parts import Job, Part
+from ..work.shaped import EASED_MM, edge_of
 from ..work.steps import Step, groups
 
 VERBS = {"saw": "Saw", "shape": "Shape", "glue": "Glue"}

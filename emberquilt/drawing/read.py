@@ -34,7 +34,7 @@ def read(plan: Plan, station: str, show: str, findings: Iterable[Finding], view:
     ]
     details = [Mark("detail", path=path_of(d.geometry), text=d.how) for d in plan.composition.decisions.pattern.details]
     scene = scene_in(plan.job, view, dress, (*details, *marks, *pins))
-    return replace(scene, rendered=True) if reading.name == "picture" else scene
+    return replace(scene, rendered=True) if reading.name in ("picture", "lamp") else scene
 
 
 def _places(plan: Plan, finding: Finding, view: View) -> list[tuple[float, float]]:

@@ -4,12 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import shapely
 
 from ..errors import BadChoice
+from ..relief.frame import LIP_THICK_MM
 from ..relief.section import Section, Slice, section_of, telling_line
-from ..relief.shaping import height_at
 from ..units import MM_PER_UNIT, format_length
 from ..work.parts import Job
+from ..work.shaped import height_at
 from ..work.standing import said_pairs
 
 WIDE_PX, TALL_PX, PAD_PX = 790, 118, 44
@@ -56,10 +58,12 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
     a, b = line_of(job, text)
     section = section_of(job, a, b)
     across = WIDE_PX / section.length_mm
-    depth = max(section.depth_mm, 1.0)
+    lowest = min((one.floor_mm for one in section.slices), default=0.0)
+    depth = max(section.depth_mm - min(lowest, 0.0), 1.0)
     taller = min(MOST_TALLER, TALL_PX / (depth * across))
     up = across * taller
-    foot = TALL_PX + 26.0
+    bottom = TALL_PX + 26.0
+    foot = bottom + min(lowest, 0.0) * up
 
     def block(one: Slice) -> dict:
         x, width = PAD_PX + one.from_mm * across, (one.to_mm - one.from_mm) * across
@@ -76,10 +80,10 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
             "name": part.name,
             "middle": round(x + width / 2, 1),
             "label": str(part.number) if key and seen and width >= LEAST_LABEL_PX * len(str(part.number)) else "",
-            "fill": f"url(#w-{part.material})" if part.material in shelf and key else "",
+            "fill": f"url(#w-{part.material})" if part.material in shelf and (key or part.role == "rail") else "",
             "ply": part.role in ("shim", "backer", "spacer"),
             "on": key in chosen,
-            "path": path_of(one, key, x, y, width, height) if key else "",
+            "path": path_of(one, key, x, y, width, height) if key else _rabbeted(job, section, one, across, up, foot),
         }
 
     def path_of(one: Slice, key: int, x: float, y: float, width: float, height: float) -> str:
@@ -92,7 +96,8 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
         line = "".join(f"L{PAD_PX + s * across:.1f} {y:.1f}" for s, y in zip(along, tops, strict=True))
         return f"M{x:.1f} {y + height:.1f}{line}L{x + width:.1f} {y + height:.1f}z"
 
-    woods = sorted({s.part.material for s in section.slices if s.part.material in shelf and s.part.id.piece})
+    filled = [s.part for s in section.slices if s.part.id.piece or s.part.role == "rail"]
+    woods = sorted({part.material for part in filled if part.material in shelf})
     return Drawn(
         ",".join(f"{v:.1f}" for v in (*a, *b)),
         section.length_mm,
@@ -103,8 +108,8 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
         _ticks(job, section, across),
         [{"code": code, "tile": shelf[code]["tile"], "colour": shelf[code]["colour"]} for code in woods],
         WIDE_PX + 2 * PAD_PX,
-        int(foot) + 44,
-        foot,
+        int(bottom) + 44,
+        bottom,
     )
 
 
@@ -123,6 +128,26 @@ def _rounded(section: Section, one: Slice, x, y, w, h, across: float, up: float)
         f"M{x:.1f} {y + h:.1f}V{y + ly:.1f}q0 {-ly:.1f} {lx:.1f} {-ly:.1f}H{x + w - rx:.1f}"
         f"q{rx:.1f} 0 {rx:.1f} {ry:.1f}V{y + h:.1f}z"
     )
+
+
+def _rabbeted(job: Job, section: Section, one: Slice, across: float, up: float, foot: float) -> str:
+    """A rail whose rabbet is milled: where its lip reaches over the work only that stands."""
+    rails, part = job.composition.decisions.relief.rails, one.part
+    if part.role != "rail" or rails is None or rails.built or not rails.rabbet_mm:
+        return ""
+    cut = max(part.thickness_mm - LIP_THICK_MM, 0.0)
+    (x0, y0), (x1, y1) = shapely.get_coordinates(part.outline)[2:4].tolist()
+    way = np.array([y1 - y0, x0 - x1]) / max(np.hypot(x1 - x0, y1 - y0), 1e-9)
+    along = np.linspace(one.from_mm, one.to_mm, 2)
+    places = np.array(section.a) + np.outer(along / section.length_mm, np.subtract(section.b, section.a))
+    # how far the two ends of the slice lie from the rail's inner edge: its lip is what is near it
+    far = np.abs((places - [x0, y0]) @ way)
+    lip = float(np.interp(rails.rabbet_mm, np.sort(far), along[np.argsort(far)]))
+    near = float(along[np.argmin(far)])
+    free = float(along[np.argmax(far)])
+    u, v, w = (PAD_PX + s * across for s in (free, lip, near))
+    top, under, low = (foot - mm * up for mm in (part.top_mm, part.floor_mm + cut, part.floor_mm))
+    return f"M{u:.1f} {low:.1f}V{top:.1f}H{w:.1f}V{under:.1f}H{v:.1f}V{low:.1f}z"
 
 
 def _higher(step):

@@ -1,4 +1,5 @@
-"""The whole work as closed bodies for the turntable: each part a prism over its outline, packed in few bytes."""
+"""The whole work as closed bodies for the turntable: each part a prism over its outline, with its edges
+rounded and its top carved as was decided, packed in few bytes."""
 
 import json
 import struct
@@ -8,23 +9,33 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
+from ..picture.parts import shown_edge_mm
+from ..work.decisions import Slope
 from ..work.parts import Job, Part
+from ..work.shaped import EASED_MM, height_at
 
 MOST_POINTS = 40_000
 """With more, borders are simplified: nobody sees a tenth of a millimetre on a screen."""
 FINE_MM = 0.12
 MARK = b"EQ3D"
 COLUMNS = 65535
+POLYGON = 3
+LEAST_FLAT_MM2 = 0.5
+LEAST_WALL_MM = 0.05
+"""A wall under a rounding keeps at least this, so that the body stays closed."""
 
 
 @dataclass(frozen=True)
 class Solid:
     """One part: its outline's rings, outer first, none closed, as points (n, 2) in mm with the length of each ring;
-    `triangles` (m, 3) of its face, as positions in the points."""
+    where its edges are rounded, behind them `inner` points of the flat top within the rounding; `triangles` (m, 3) of
+    the whole face, as positions in the points."""
 
     part: Part
     points: np.ndarray
     rings: tuple[int, ...]
+    inner: int
+    edge_mm: float
     triangles: np.ndarray
 
 
@@ -36,26 +47,62 @@ def solids_of(job: Job) -> list[Solid]:
     outlines = np.array([body for _, body in bodies], object)
     if not len(outlines):
         return []
-    if shapely.get_num_coordinates(outlines).sum() > MOST_POINTS:
+    many = shapely.get_num_coordinates(outlines).sum() > MOST_POINTS
+    if many:
         finer = shapely.simplify(outlines, FINE_MM)
         sound = shapely.is_valid(finer) & ~shapely.is_empty(finer)
         outlines[sound] = finer[sound]
+    outlines = shapely.orient_polygons(outlines)
+    edges = np.array([_edge(job, part) for part, _ in bodies])
+    flats = shapely.buffer(outlines, -edges, join_style="mitre", mitre_limit=2.0)
+    if many:
+        flats = shapely.simplify(flats, FINE_MM)
+    rims = shapely.difference(outlines, flats)
+    # a rounding that would part the top, or take all of it, is not drawn
+    sound = (edges > 0) & (shapely.get_type_id(flats) == POLYGON) & (shapely.area(flats) > LEAST_FLAT_MM2)
+    sound &= shapely.get_num_interior_rings(flats) == shapely.get_num_interior_rings(outlines)
+    sound &= shapely.contains_properly(outlines, flats)
     faces = shapely.constrained_delaunay_triangles(outlines)
-    return [_solid(part, outline, face) for (part, _), outline, face in zip(bodies, outlines, faces, strict=True)]
+    on_rims = shapely.constrained_delaunay_triangles(np.where(sound, rims, None))
+    on_flats = shapely.constrained_delaunay_triangles(np.where(sound, flats, None))
+    made = []
+    for i, (part, _) in enumerate(bodies):
+        solid = None
+        if sound[i]:
+            solid = _solid(part, outlines[i], flats[i], float(edges[i]), (on_rims[i], on_flats[i]))
+        made.append(solid or _solid(part, outlines[i], None, 0.0, (faces[i],)))
+    return [solid for solid in made if solid is not None]
 
 
-def _solid(part: Part, outline: shapely.Polygon, face: shapely.GeometryCollection) -> Solid:
-    own = shapely.orient_polygons(outline)
-    loops = [shapely.get_coordinates(ring)[:-1] for ring in (own.exterior, *own.interiors)]
-    points = np.concatenate(loops)
-    corners = shapely.get_coordinates(shapely.get_parts(face)).reshape(-1, 4, 2)[:, :3]
+def _edge(job: Job, part: Part) -> float:
+    """The radius of a piece's rounding as it is drawn; nothing for what is not seen, and for edges only eased."""
+    if not part.key.isdecimal():
+        return 0.0
+    mm = shown_edge_mm(job, job.composition.by_key[part.id.piece])
+    return min(mm, 0.9 * part.thickness_mm) if mm > EASED_MM else 0.0
+
+
+def _solid(part: Part, outline: shapely.Polygon, flat, edge_mm: float, faces: tuple) -> Solid | None:
+    """Nothing where a triangle has a corner that is none of the points."""
+    loops = _loops(outline)
+    within = _loops(flat) if flat is not None else []
+    points = np.concatenate([*loops, *within])
+    corners = shapely.get_coordinates(np.concatenate([shapely.get_parts(face) for face in faces]))
+    corners = corners.reshape(-1, 4, 2)[:, :3].reshape(-1, 2)
     # every corner of a triangle is a corner of the outline
     order = np.lexsort(points.T[::-1])
-    place = order[_found(points[order], corners.reshape(-1, 2))].reshape(-1, 3)
+    place = order[np.minimum(_found(points[order], corners), len(points) - 1)]
+    if not (points[place] == corners).all():
+        return None
+    place = place.reshape(-1, 3)
     a, b, c = (points[place[:, i]] for i in range(3))
     wound = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]) < 0
     place[wound] = place[wound][:, ::-1]
-    return Solid(part, points, tuple(len(loop) for loop in loops), place)
+    return Solid(part, points, tuple(len(loop) for loop in loops), sum(len(loop) for loop in within), edge_mm, place)
+
+
+def _loops(outline: shapely.Polygon) -> list[np.ndarray]:
+    return [shapely.get_coordinates(ring)[:-1] for ring in (outline.exterior, *outline.interiors)]
 
 
 def _found(rows: np.ndarray, wanted: np.ndarray) -> np.ndarray:
@@ -68,7 +115,9 @@ def _found(rows: np.ndarray, wanted: np.ndarray) -> np.ndarray:
 def packed(job: Job) -> bytes:
     """``EQ3D``, the length of a JSON head (four bytes, little end first), the head, then for all bodies together points
     (x, y as two bytes each, in steps of the head's `step_mm` from `left_mm`, `top_mm`) and triangles (three positions
-    in the body's own points, two bytes each)."""
+    in the body's own points, two bytes each). A body's points are those of its `rings`, then `inner` ones of the flat
+    top within an edge that is rounded by `edge`; `slope` says where (x, y, x, y) and between which heights a top is
+    carved."""
     solids = solids_of(job)
     left, top, right, bottom = shapely.total_bounds([s.part.outline for s in solids]).tolist() if solids else [0.0] * 4
     step = max(right - left, bottom - top, 1.0) / COLUMNS
@@ -90,6 +139,9 @@ def packed(job: Job) -> bytes:
                 "floor": round(s.part.floor_mm, 3),
                 "top": round(s.part.top_mm, 3),
                 "rings": list(s.rings),
+                "inner": s.inner,
+                "edge": round(s.edge_mm, 3),
+                "slope": _slope(job, s.part),
                 "triangles": len(s.triangles),
             }
             for s in solids
@@ -109,20 +161,35 @@ def unpacked(data: bytes) -> Iterator[tuple[dict, np.ndarray, np.ndarray]]:
     (size,) = struct.unpack("<I", data[4:8])
     head = json.loads(data[8 : 8 + size])
     at = 8 + size
-    counts = [sum(body["rings"]) for body in head["bodies"]]
+    counts = [sum(body["rings"]) + body["inner"] for body in head["bodies"]]
     points = np.frombuffer(data, "<u2", 2 * sum(counts), at).reshape(-1, 2)
     triangles = np.frombuffer(data, "<u2", offset=at + 4 * sum(counts)).reshape(-1, 3)
     first = corner = 0
     for body, count in zip(head["bodies"], counts, strict=True):
         flat = points[first : first + count] * head["step_mm"] + [head["left_mm"], head["top_mm"]]
         face = triangles[corner : corner + body["triangles"]].astype(int)
-        yield body, *_prism(flat, body, face)
+        yield body, *_body(flat, body, face)
         first, corner = first + count, corner + body["triangles"]
 
 
-def _prism(flat: np.ndarray, body: dict, face: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _slope(job: Job, part: Part) -> list[float] | None:
+    """The ends of what is carved off a piece, and their heights from the very back."""
+    slope = job.composition.decisions.relief.slopes.get(part.id.piece) if part.key.isdecimal() else None
+    if slope is None:
+        return None
+    return [*slope.high, *slope.low, *(round(mm + job.ground_mm, 3) for mm in (slope.high_mm, slope.low_mm))]
+
+
+def _body(flat: np.ndarray, body: dict, face: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     count = len(flat)
-    corners = np.vstack([np.c_[flat, np.full(count, body["floor"])], np.c_[flat, np.full(count, body["top"])]])
+    tops = np.full(count, float(body["top"]))
+    if body["slope"]:
+        x0, y0, x1, y1, high, low = body["slope"]
+        tops = np.minimum(tops, height_at(Slope((x0, y0), (x1, y1), high, low), flat))
+    if body["edge"]:
+        outer = count - body["inner"]
+        tops[:outer] = np.maximum(tops[:outer] - body["edge"], body["floor"] + LEAST_WALL_MM)
+    corners = np.vstack([np.c_[flat, np.full(count, body["floor"])], np.c_[flat, tops]])
     walls, start = [], 0
     for ring in body["rings"]:
         i = np.arange(start, start + ring)

@@ -10,14 +10,12 @@ from ..constants import MM_PER_INCH
 from ..rack.boards import to_board
 from ..rack.seen import Look
 from ..work.composition import Composition, Layer, Piece
+from ..work.decisions import Slope
 from ..work.parts import Job, job_of, mitred
+from ..work.shaped import USUAL_EDGE_MM, edge_of
 
-EDGE_MM = 3.0
-"""Radius of the rounded edge, where height and width allow it. Common practice, no source."""
 EDGE_OF_HEIGHT, EDGE_OF_WIDTH = 0.9, 1.8
 """The radius is at most this share of the height, and of area over perimeter."""
-SHEET_EDGE_MM = 0.5
-"""Edges of sheets are only eased."""
 SQUARE_MM = 0.15
 FRAME_STANDS_MM = 4.0
 MOST_TINT = 0.05
@@ -30,7 +28,7 @@ PLATE_MM = (400.0, 200.0)
 class Part:
     """One thing to draw. `top_mm` above the backer; `edge_mm` the radius of its rounding; `to_figure` takes a point of
     the picture to the wood's figure or to the board (2 x 3, row by row, mm); `tint` makes it a little lighter or
-    darker than its kind."""
+    darker than its kind; `slope` what is carved off its top."""
 
     outline: shapely.Polygon
     look: Look
@@ -40,6 +38,7 @@ class Part:
     to_figure: tuple[float, ...]
     tint: float = 0.0
     board: str = ""
+    slope: Slope | None = None
 
 
 @dataclass(frozen=True)
@@ -62,23 +61,37 @@ def parts_of(composition: Composition, frame: Frame | None = None) -> list[Part]
 def _part(p: Piece, layer: Layer, job: Job) -> Part:
     composition, outline, top_mm = job.composition, layer.coverage.by_key[p.key], job.lifted_mm(p)
     code, coat, board = composition.look_of(p)
-    usual = SHEET_EDGE_MM if layer.kind in ("sheet", "backer", "spacer") else EDGE_MM
-    # a square edge is still broken by a stroke of sandpaper
-    usual = max(composition.decisions.relief.edges.get(p.key, usual), SQUARE_MM)
-    edge = min(
-        usual, EDGE_OF_HEIGHT * top_mm, max(0.3, EDGE_OF_WIDTH * layer.coverage.area_mm2[p.key] / outline.length)
-    )
-    grain = p.grain_deg or 0.0
+    edge = shown_edge_mm(job, p)
+    grain, slope = p.grain_deg or 0.0, composition.decisions.relief.slopes.get(p.key)
     spot = layer.coverage.spots[p.key]
     about = (spot.x_mm, spot.y_mm)
     place = composition.placed(p.key)
     laid_on = composition.rack.by_name.get(place.board) if place else None
     if place is not None and laid_on is not None and place.point is not None:
         moved = to_board(about, laid_on, grain, *place.point)
-        return Part(outline, (code, coat, board), grain, top_mm, edge, tuple(moved.ravel().tolist()), board=place.board)
+        to_face = tuple(moved.ravel().tolist())
+        return Part(outline, (code, coat, board), grain, top_mm, edge, to_face, board=place.board, slope=slope)
     along, across, light = _chance(p.key)
     moved_to = somewhere(about, grain, along * PLATE_MM[0], (0.2 + 0.6 * across) * PLATE_MM[1])
-    return Part(outline, (code, coat, ""), grain, top_mm, edge, moved_to, tint=MOST_TINT * (2 * light - 1))
+    return Part(outline, (code, coat, ""), grain, top_mm, edge, moved_to, MOST_TINT * (2 * light - 1), slope=slope)
+
+
+def shown_edge_mm(job: Job, p: Piece) -> float:
+    """The radius of a piece's rounding, as far as its height and width allow it."""
+    layer = job.composition.home[p.key]
+    around = layer.coverage.by_key[p.key].length
+    # a square edge is still broken by a stroke of sandpaper
+    usual = max(_usual_edge(p, layer, job), SQUARE_MM)
+    widest = max(0.3, EDGE_OF_WIDTH * layer.coverage.area_mm2[p.key] / around)
+    return min(usual, EDGE_OF_HEIGHT * job.lifted_mm(p), widest)
+
+
+def _usual_edge(p: Piece, layer: Layer, job: Job) -> float:
+    """As its steps allow where heights were decided; before that as such works usually are rounded."""
+    mosaic = layer.kind in ("mosaic", "overlay") and not job.composition.decisions.pattern.lettered
+    if mosaic and layer.key not in job.standing.asked and p.key not in job.composition.decisions.relief.edges:
+        return USUAL_EDGE_MM
+    return edge_of(job, p.key)[0]
 
 
 def _chance(key: int) -> tuple[float, float, float]:
@@ -110,5 +123,5 @@ def _framed(composition: Composition, frame: Frame, top_mm: float) -> list[Part]
     for i, outline in enumerate(mitred(composition.width_mm, composition.height_mm, frame.width_mm)):
         grain = 0.0 if i % 2 == 0 else 90.0
         laid = somewhere(outline.centroid.coords[0], grain, 70.0 * i, 60.0 + 25 * i)
-        made.append(Part(outline, (frame.wood, "", ""), grain, top_mm, EDGE_MM, laid))
+        made.append(Part(outline, (frame.wood, "", ""), grain, top_mm, USUAL_EDGE_MM, laid))
     return made

@@ -15,10 +15,12 @@ from ..colour import rgb_of
 from ..errors import BadChoice
 from ..rack.seen import Seen
 from ..work.composition import Composition
+from ..work.decisions import Slope
+from ..work.shaped import height_at
 from .board_face import Photos, board_face
 from .figure import LEVELS, colours, darkness, figure_counts
 from .light import GLOSS, Lamp, brightness, closeness, distances, highlight, shadows, sheen_of, slopes
-from .parts import EDGE_MM, PLATE_MM, Frame, Part, parts_of
+from .parts import PLATE_MM, Frame, Part, parts_of
 
 BACKER = "#2b2623"
 SEAM_MM = 0.12
@@ -119,6 +121,7 @@ class _Stage:
         self.cuts = np.flatnonzero(np.diff(of_ring)) + 1
         self.top = np.array([0.0] + [p.top_mm for p in parts], np.float32)
         self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
+        self.most_edge_mm = float(self.edge.max())
         self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
         # as fine as the picture shows, not as it is sampled: the finest figures take most of a second each to draw
         shown = 0.8 * px_per_mm / light.ss
@@ -164,6 +167,8 @@ class _Stage:
         coarse = self.px_per_mm * self.soft_share
         labels = self._labels(0, high, wide, coarse)
         height, *_ = self._rounded(labels, coarse)
+        for place, here, part, slope, spots in self._carved(labels, 0, coarse):
+            height[place][here] -= (part.top_mm - height_at(slope, spots)).astype(np.float32)
         self.lit, self.sky = shadows(height, coarse, self.light.lamp), closeness(height, coarse)
 
     def _rounded(self, labels: np.ndarray, px_per_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -177,6 +182,21 @@ class _Stage:
         into[labels == 0] = 0
         return height, distance, into
 
+    def _carved(self, labels: np.ndarray, top_row: int, px_per_mm: float):
+        """Of every carved part that is seen here: the rows and columns about it, where in them it is, the part, its
+        slope, and the places (mm) of its pixels."""
+        for i, part in enumerate(self.parts):
+            if part.slope is None:
+                continue
+            x0, y0, x1, y1 = ((self.bounds[i] + self.pad_mm) * px_per_mm).tolist()
+            rows = slice(max(0, int(y0) - top_row), max(0, int(y1) + 2 - top_row))
+            columns = slice(max(0, int(x0)), int(x1) + 2)
+            here = labels[rows, columns] == i + 1
+            if here.any():
+                y, x = np.nonzero(here)
+                pixels = np.c_[x + columns.start + 0.5, y + rows.start + top_row + 0.5]
+                yield (rows, columns), here, part, part.slope, pixels / px_per_mm - self.pad_mm
+
     def _soft(self, field: np.ndarray, begin: int, rows: int, columns: int) -> np.ndarray:
         """The part of a coarse field that these rows see."""
         r = self.soft_share
@@ -187,12 +207,16 @@ class _Stage:
     def band(self, begin: int, end: int, columns: int) -> np.ndarray:
         """Rows begin to end of the picture, in its own pixels. Roundings reach in from a narrow strip above and
         below."""
-        pad, rows = int(np.ceil((EDGE_MM + 1.0) * self.px_per_mm)) + 4, end - begin
+        pad, rows = int(np.ceil((self.most_edge_mm + 1.0) * self.px_per_mm)) + 4, end - begin
         labels = self._labels(begin - pad, rows + 2 * pad, columns, self.px_per_mm)
         _, distance, into = self._rounded(labels, self.px_per_mm)
         wider, keep = slice(pad - 4, pad + rows + 4), slice(pad, pad + rows)
         nx, ny = (n[4:-4] for n in slopes(distance[wider], into[wider]))
         labels, distance = labels[keep], distance[keep]
+        for place, here, _, slope, spots in self._carved(labels, begin, self.px_per_mm):
+            lean_x, lean_y = _lean(slope, spots)
+            nx[place][here] += lean_x
+            ny[place][here] += lean_y
         lit, sky = (self._soft(field, begin, rows, columns) for field in (self.lit, self.sky))
         normal = nx, ny, cv2.sqrt(np.maximum(1 - nx * nx - ny * ny, 0.03))
         light = brightness(normal, lit, sky, np.take(self.sheen, labels), self.light.lamp)
@@ -302,6 +326,16 @@ class _Stage:
             )
             mine = labels[top:bottom, left:right] == i + 1
             colour[top:bottom, left:right][mine] = cut[mine]
+
+
+def _lean(slope: Slope, spots: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """x and y of the normal of a carved top at places (n, 2): it falls towards the low end between both ends."""
+    way = np.subtract(slope.low, slope.high)
+    long = float(np.hypot(*way))
+    share = (spots - np.asarray(slope.high)) @ way / long**2
+    fall = (slope.high_mm - slope.low_mm) / long
+    lean = np.where((share > 0) & (share < 1), fall / np.hypot(fall, 1.0), 0.0).astype(np.float32)
+    return lean * np.float32(way[0] / long), lean * np.float32(way[1] / long)
 
 
 def _strokes(points: np.ndarray, step: float) -> list[np.ndarray]:

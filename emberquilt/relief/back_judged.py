@@ -4,8 +4,8 @@ too shallow, no place for a hanger."""
 import math
 
 from ..findings import Finding, Fix, name_pieces
-from ..work.parts import Job
-from .frame import ROOM_MM
+from ..work.parts import ROOM_MM, Job
+from .frame import LIP_THICK_MM
 from .hanging import HANGERS, NEEDS_MM
 from .heights import Relief
 from .movement import Movement, across_mm, change_mm, equilibrium_moisture
@@ -163,18 +163,19 @@ def _frame(job: Job, plan: Relief) -> list[Finding]:
     say = job.composition.practice.say
     thinner = rails.thickness_mm <= job.ground_mm
     why = "it is thinner than the backer alone" if thinner else f"a rabbet in it can be {say(frame.has_mm)} deep"
-    need = frame.rabbet_deep_mm + 5.0
+    need = frame.rabbet_deep_mm + LIP_THICK_MM
     return [
         Finding(
             "frame-shallow",
             "relief",
             f"The frame is {say(rails.thickness_mm)} thick: {why}, and the work needs {say(frame.rabbet_deep_mm)} with "
-            f"{say(ROOM_MM)} behind it. Take stock of {say(need)}, or make its sides as strips with a groove.",
+            f"{say(ROOM_MM)} behind it. Take stock of {say(need)}, or build its sides up of strips.",
             "What is deeper than its rabbet stands out behind the frame.",
             amount=frame.has_mm,
             limit=frame.rabbet_deep_mm,
             unit="mm",
             part="rail-1",
+            fix=Fix("Build it of strips", "rails", {"built": "strips"}),
         )
     ]
 

@@ -3,8 +3,10 @@
 import math
 from dataclasses import dataclass
 
-ROOM_MM = 2.0
-"""Left behind the backer for points or clips: common practice, no source."""
+from ..work.parts import ROOM_MM
+
+LIP_THICK_MM = 5.0
+"""A lip over the work is at least so thick: own choice."""
 ALLOWANCE_MM = 1.5
 """The work lies in the rabbet with so much to spare on all sides together: common practice, 1/16 in."""
 SAW_KERF_MM = 3.0
@@ -16,7 +18,8 @@ WASTE = 0.10
 @dataclass(frozen=True, slots=True)
 class FramePlan:
     """`sides` with their lengths along the outer and the inner (sight) edge; `mitre_deg` to which each end is cut;
-    `rabbet_deep_mm` what the stack needs, `has_mm` what the rails' thickness leaves; `buy_mm` of moulding."""
+    `rabbet_deep_mm` what the stack needs, `has_mm` what the rails leave; `strips` of each side where it is built up,
+    with how many there are and how wide they are; `buy_mm` of moulding, or of strips."""
 
     sides: tuple[tuple[str, int, float, float], ...]
     mitre_deg: float
@@ -24,6 +27,7 @@ class FramePlan:
     rabbet_wide_mm: float
     has_mm: float
     buy_mm: float
+    strips: tuple[tuple[str, int, float], ...] = ()
 
 
 def polygon_side(apothem_mm: float, sides: int) -> float:
@@ -39,9 +43,12 @@ def frame_of(
     depth_mm: float,
     rabbet_wide_mm: float,
     sides: int,
+    fillers: int = 0,
+    closed: bool = False,
 ) -> FramePlan:
     """A frame of four mitred sides round a rectangle, or of `sides` equal ones round the circle that the work fills.
-    The rabbet lets the work in with an allowance and covers `rabbet_wide_mm` of its edge."""
+    The rabbet lets the work in with an allowance and covers `rabbet_wide_mm` of its edge. With `fillers` every side is
+    built up of strips so thick, a full one in front, and where it is `closed` to a groove one behind."""
     deep = depth_mm + ROOM_MM
     lip = min(rabbet_wide_mm, rail_mm)
     if sides == 4:
@@ -55,4 +62,9 @@ def frame_of(
         made = (("side", sides, polygon_side(middle + rail_mm, sides), polygon_side(middle, sides)),)
     cut = sum(count * outer for _, count, outer, _ in made)
     buy = (cut + (sides + 1) * SAW_KERF_MM) * (1 + WASTE)
-    return FramePlan(made, 180 / sides, deep, lip, max(thick_mm - 5.0, 0.0), buy)
+    if not fillers:
+        return FramePlan(made, 180 / sides, deep, lip, max(thick_mm - LIP_THICK_MM, 0.0), buy)
+    # all strips of a side end at its outer edge, so all are as long as it is
+    strips = [("lip", 1, rail_mm), ("filler", fillers, rail_mm - lip)] + ([("back", 1, rail_mm)] if closed else [])
+    buy *= sum(count for _, count, _ in strips)
+    return FramePlan(made, 180 / sides, deep, lip, fillers * thick_mm, buy, tuple(strips))

@@ -4,8 +4,8 @@ from collections import Counter
 from dataclasses import dataclass
 from functools import cached_property
 
-from ..work.parts import Job
-from .frame import ROOM_MM, FramePlan, frame_of
+from ..work.parts import ROOM_MM, Job
+from .frame import FramePlan, frame_of
 from .hanging import Hanging, hanging_of
 from .mass import Mass, hung, mass_of
 from .support import Support, supports_of
@@ -92,6 +92,8 @@ class Relief:
             self.depth_mm,
             rails.rabbet_mm,
             rails.sides,
+            self.job.filler_strips,
+            rails.built == "groove",
         )
 
 

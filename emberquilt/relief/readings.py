@@ -144,6 +144,12 @@ def steps_seen(job: Job, _plan, view: View) -> Read:
     return worn(job, view, "pale", lambda p: ""), tuple(marks)
 
 
+@reading("relief", "lamp")
+def lamp(job: Job, _plan, view: View) -> Read:
+    """The picture of the result; the page moves the lamp round it."""
+    return worn(job, view, "full", lambda p: ""), ()
+
+
 @reading("relief", "turntable")
 def turntable(job: Job, _plan, view: View) -> Read:
     """The woods; the page turns the bodies of all parts over them."""

@@ -1,5 +1,7 @@
 """Verbs that decide heights: each a pure function from what is acted on and values to an `Edit`."""
 
+from dataclasses import replace
+
 from ..errors import BadChoice
 from ..plain import HIDDEN
 from ..units import Length
@@ -66,11 +68,20 @@ def stand_off(target: Target, values: Values) -> Edit:
     return decided(composition, label, "relief", stand_offs=(*rest, StandOff(layer.key, mm)) if mm else rest)
 
 
+BUILT = {"": "mouldings", "strips": "strips", "groove": "strips with a groove"}
+
+
 @verb("rails")
 def rails(target: Target, values: Values) -> Edit:
     """A frame of mitred lengths round the work, four or as many as a polygon has; `rabbet` is how far its lip reaches
-    over the work's edge. Without a material it goes."""
+    over the work's edge; `built` whether its sides are mouldings, or built up of strips. Without a material it goes;
+    with nothing but how it is built the frame that there is is built so."""
     composition = target.composition
+    kept, built = composition.decisions.relief.rails, str(values.get("built", ""))
+    if built not in BUILT:
+        raise BadChoice(f"“{built[:40]}” is no way to build a frame.")
+    if kept is not None and built and "material" not in values:
+        return decided(composition, f"frame of {BUILT[built]}", "relief", rails=replace(kept, built=built))
     code = str(values.get("material", ""))
     if not code:
         return decided(composition, "no frame", "relief", rails=None)
@@ -81,7 +92,7 @@ def rails(target: Target, values: Values) -> Edit:
     if lip >= width:
         raise BadChoice("A lip cannot reach farther over the work than the rail is wide.")
     sides = whole_number(values.get("sides") or 4, 3, MOST_SIDES)
-    made = Rails(wood.code, round(width, 3), round(thick, 3), round(lip, 3), sides)
+    made = Rails(wood.code, round(width, 3), round(thick, 3), round(lip, 3), sides, built)
     return decided(composition, f"frame of {wood.name.lower()}", "relief", rails=made)
 
 

@@ -1,6 +1,7 @@
 """Where parts meet: along a seam, or lying on each other with an area that can be glued."""
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -98,17 +99,19 @@ def _shared_area(one: shapely.Geometry, others: np.ndarray) -> np.ndarray:
 
 
 def _joints(job: Job) -> list[Contact]:
-    """Mitres of the frame, and the base under what stands lowest."""
-    rails = job.rails
-    found = [
-        Contact(
-            rails[i].key,
-            rails[(i + 1) % len(rails)].key,
-            "joint",
-            area_mm2=float(np.hypot(*_mitre(rails[i], rails[(i + 1) % len(rails)]))) * rails[i].thickness_mm,
-        )
-        for i in range(len(rails))
-    ]
+    """Mitres of the frame, its strips on each other, and the base under what stands lowest."""
+    frame = job.composition.decisions.relief.rails
+    sides = frame.sides if frame is not None else 1
+    rings = [job.rails[i : i + sides] for i in range(0, len(job.rails), sides)]
+    found = []
+    for rails in rings:
+        for one, other in zip(rails, (*rails[1:], rails[0]), strict=True):
+            mitre = float(np.hypot(*_mitre(one, other)))
+            found.append(Contact(one.key, other.key, "joint", area_mm2=mitre * one.thickness_mm))
+    for upper, lower in pairwise(rings):
+        for one, other in zip(upper, lower, strict=True):
+            shared = shapely.intersection(one.outline, other.outline).area
+            found.append(Contact(other.key, one.key, "face", area_mm2=shared))
     if job.base and job.rear is not None:
         foot = max(job.pieces.values(), key=lambda p: (p.outline.bounds[3], -p.floor_mm))
         x0, _, x1, _ = foot.outline.bounds

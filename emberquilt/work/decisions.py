@@ -157,13 +157,15 @@ class WoodDecisions:
 @dataclass(frozen=True, slots=True)
 class Rails:
     """A frame round the work: mitred lengths of this material, so wide and thick (mm); `rabbet_mm` how far their lip
-    reaches over the work's edge; `sides` 4, or a polygon's."""
+    reaches over the work's edge; `sides` 4, or a polygon's. `built` tells what each side is: one moulding with its
+    rabbet (nothing said), ``strips`` glued on each other that leave a rabbet, or with one behind, a ``groove``."""
 
     material: str
     width_mm: float
     thickness_mm: float
     rabbet_mm: float = 0.0
     sides: int = 4
+    built: str = ""
 
 
 @dataclass(frozen=True, slots=True)

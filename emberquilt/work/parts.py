@@ -7,6 +7,7 @@ resolved here and nowhere else: a piece's own, its layer's, or the usual stock.
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from math import ceil
 from typing import Any
 
 import numpy as np
@@ -62,6 +63,8 @@ class PartId:
         return "-".join(word for word in (SPOKEN.get(self.role, self.role), which) if word)
 
 
+ROOM_MM = 2.0
+"""Left in a frame behind the backer for points or clips: common practice, no source."""
 DERIVED = ("ground", "shim", "stand", "rail", "base")
 """Parts that no piece stands for. In what they are called and read a ground is a backer and a stand a spacer."""
 SPOKEN = {"ground": "backer", "stand": "spacer"}
@@ -303,25 +306,44 @@ class Job:
 
     @cached_property
     def rails(self) -> tuple[Part, ...]:
-        """The four mitred lengths of the frame, where the work has one."""
+        """The mitred lengths of the frame, where the work has one: of each layer of strips all sides, the lip's
+        first."""
         rails = self.composition.decisions.relief.rails
         if rails is None:
             return ()
-        outlines = framing(self.composition.width_mm, self.composition.height_mm, rails)
+        wide, high, thick = self.composition.width_mm, self.composition.height_mm, rails.thickness_mm
+        lips = framing(wide, high, rails)
+        rings = [("", lips, 0.0)]
+        if rails.built:
+            fillers = framing(wide, high, replace(rails, width_mm=rails.width_mm - rails.rabbet_mm, rabbet_mm=0.0))
+            count = self.filler_strips
+            rings = [(", the lip", lips, round(count * thick, 6))]
+            rings += [(f", filler {n + 1} of {count}", fillers, round(n * thick, 6)) for n in reversed(range(count))]
+            if rails.built == "groove":
+                rings.append((", the back", lips, -thick))
         return tuple(
             Part(
-                PartId("rail", index=i),
+                PartId("rail", index=ring * len(lips) + i),
                 0,
-                f"rail {i} of {len(outlines)}",
+                f"rail {i} of {len(lips)}{words}",
                 outline,
                 rails.material,
-                rails.thickness_mm,
-                0.0,
+                thick,
+                floor,
                 _along(outline),
                 "half",
             )
+            for ring, (words, outlines, floor) in enumerate(rings)
             for i, outline in enumerate(outlines, 1)
         )
+
+    @property
+    def filler_strips(self) -> int:
+        """How many strips behind the lip make a frame's side as deep as the work and the room behind it."""
+        rails = self.composition.decisions.relief.rails
+        if rails is None or not rails.built:
+            return 0
+        return max(1, ceil(round((self.depth_mm + ROOM_MM) / rails.thickness_mm, 6)))
 
     @cached_property
     def base(self) -> tuple[Part, ...]:

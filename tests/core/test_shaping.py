@@ -15,9 +15,10 @@ from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.rack.blades import choose_blade
 from emberquilt.relief.bevel import bevels_of, inlay_tilt, rise_of, tilt_for
-from emberquilt.relief.shaping import edge_of, height_at, seam_edge_mm, shaping_of
+from emberquilt.relief.shaping import shaping_of
 from emberquilt.work.decisions import Slope
 from emberquilt.work.parts import job_of
+from emberquilt.work.shaped import edge_of, height_at, seam_edge_mm
 from tests.conftest import composition, edited, grid
 
 

@@ -1,7 +1,10 @@
 """How a work's picture is shown, as was decided."""
 
+from dataclasses import replace
+
 from django.urls import reverse
 
+from emberquilt.errors import BadChoice
 from emberquilt.picture.light import Lamp
 from emberquilt.picture.parts import Frame
 from emberquilt.picture.render import BACKER, Light
@@ -33,6 +36,19 @@ def light_of(composition: Composition, **more) -> Light:
     margin = WALL_MARGIN_MM if framed or kept.wall else 0.0
     lamp = Lamp(135.0 if kept.from_deg is None else kept.from_deg)
     return Light(kept.gloss or "satin", lamp, kept.wall or BACKER, margin, framed, **more)
+
+
+def lit_from(light: Light, lamp: str) -> Light:
+    """The light with the lamp elsewhere: ``degrees round,degrees high``; as it is for nothing. Raises `BadChoice`."""
+    if not lamp:
+        return light
+    try:
+        around, high = (float(one) for one in lamp.split(","))
+    except ValueError:
+        raise BadChoice("Where the lamp stands could not be read.") from None
+    if not (abs(around) <= 360 and 1 <= high <= 90):
+        raise BadChoice("The lamp stands 1 to 90 degrees high, anywhere round the work.")
+    return replace(light, lamp=Lamp(around, min(high, 89.0)))
 
 
 def look_address(row, composition: Composition) -> dict:

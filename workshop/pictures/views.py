@@ -36,7 +36,7 @@ from workshop.shop.actions import photos_of
 from workshop.stations.faces import FACE_PX_PER_MM, face_url, wood_table
 
 from . import tasks
-from .light import DPIS, light_of, look_address
+from .light import DPIS, light_of, lit_from, look_address
 from .models import FinalPicture
 
 WIDEST_DRAFT = 2400
@@ -55,7 +55,10 @@ def look(request, uid):
     """The picture as it stands, quickly drawn. Its address holds the state it shows, so it may be kept."""
     composition = plan_of(own(request, uid)).composition
     width = _width(request)
-    light = light_of(composition, aged=request.GET.get("aged") == "yes")
+    light = lit_from(
+        light_of(composition, aged=request.GET.get("aged") == "yes"),
+        request.GET.get("lamp", ""),
+    )
     tried = in_woods(composition, woods_in(composition, request.GET))
     shown = draft(tried, width, light, photos=photos_of(request.user))
     return _jpeg(shown)

@@ -74,7 +74,7 @@ def _context(
     }
     if not later:
         tell(row, shop_of(row.owner), plan)
-    if station == "wood":
+    if station in ("wood", "relief"):
         context |= look_address(row, plan.composition)
     if station == "log":
         context |= _log_context(request, row, plan)

@@ -6,6 +6,7 @@ const STEP_PX = 100,
 export function pictured(panel) {
   const { element } = panel;
   let shown = "",
+    loading = false,
     soon;
 
   const slot = () => document.getElementById("dress-slot");
@@ -22,7 +23,8 @@ export function pictured(panel) {
     const tried = panel.trying
       ? `&${new URLSearchParams({ try: panel.trying.wood, pieces: panel.trying.pieces })}`
       : "";
-    return `${base()}&w=${Math.min(MOST_PX, Math.max(300, wide))}${tried}`;
+    const lamp = panel.lamp ? `&lamp=${panel.lamp}` : "";
+    return `${base()}&w=${Math.min(MOST_PX, Math.max(300, wide))}${tried}${lamp}`;
   }
 
   function fetchPicture() {
@@ -49,8 +51,13 @@ export function pictured(panel) {
     if (url === shown) return;
     shown = url;
     const image = new Image();
+    loading = true;
+    image.onerror = () => {
+      loading = false;
+    };
     image.onload = () => {
       if (url !== shown) return;
+      loading = false;
       panel.scene.picture = { image, box: box() };
       element.toggleAttribute("data-pictured", true);
       panel.redraw();
@@ -61,6 +68,10 @@ export function pictured(panel) {
   element.addEventListener("panel:drawn", () => {
     clearTimeout(soon);
     soon = setTimeout(fetchPicture, panel.scene.picture ? REST_MS : 0);
+  });
+  // one picture at a time while the lamp moves; the last place of the hand comes when the one before is drawn
+  element.addEventListener("panel:lamp", () => {
+    if (!loading) fetchPicture();
   });
   document.body.addEventListener("input", ({ target }) => {
     if (target.id === "wipe") {

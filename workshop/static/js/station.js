@@ -4,6 +4,7 @@ import { ready } from "./live.js";
 import { hands } from "./hands.js";
 import { hangString } from "./string.js";
 import { drawing } from "./draw.js";
+import { lamped } from "./lamp.js";
 import { pictured } from "./picture.js";
 import { tryingOn } from "./tryon.js";
 import { sectioned } from "./section.js";
@@ -46,7 +47,10 @@ load().then(() => {
   panel.drag.arrows = element.dataset.arrows === "yes";
   panel.chosen = new Set(keysOf(field("pieces").value));
   document.fonts.ready.then(() => panel.redraw());
-  if (document.querySelector("[data-section]")) turning(panel);
+  if (document.querySelector("[data-section]")) {
+    lamped(panel);
+    turning(panel);
+  }
   ready(element);
 });
 

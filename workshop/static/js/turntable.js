@@ -246,7 +246,8 @@ function read(data) {
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 8, size)));
   let at = 8 + size;
   for (const body of head.bodies) {
-    body.count = body.rings.reduce((a, b) => a + b, 0);
+    body.outer = body.rings.reduce((a, b) => a + b, 0);
+    body.count = body.outer + body.inner;
     const xy = new Uint16Array(data, at, 2 * body.count);
     body.xy = Float32Array.from(xy, (v, i) => v * head.step_mm + (i % 2 ? head.top_mm : head.left_mm));
     at += 4 * body.count;
@@ -276,8 +277,14 @@ function shape(body, head) {
     uv.push((cos * x + sin * y) / TILE_MM[0] + body.piece * 0.37, (cos * y - sin * x) / TILE_MM[1]);
     return place.length / 3 - 1;
   };
+  const tops = topsOf(body);
+  const out = outwards(body);
   for (let i = 0; i < n; i++) corner(i, body.floor, 0, 0, -1);
-  for (let i = 0; i < n; i++) corner(i, body.top, 0, 0, 1);
+  for (let i = 0; i < n; i++) {
+    // a rounded edge leans outwards at its foot, and its light runs smoothly up to the flat top
+    const [x, y, z] = body.edge && i < body.outer ? [0.8 * out[2 * i], 0.8 * out[2 * i + 1], 0.6] : leaning(body, i);
+    corner(i, tops[i], x, y, z);
+  }
   const faces = [];
   for (let i = 0; i < body.face.length; i += 3) {
     const [a, b, c] = body.face.subarray(i, i + 3);
@@ -292,9 +299,9 @@ function shape(body, head) {
       const dx = body.xy[2 * b] - body.xy[2 * a],
         dy = body.xy[2 * b + 1] - body.xy[2 * a + 1];
       const long = Math.hypot(dx, dy) || 1,
-        out = [dy / long, dx / long, 0];
-      const [p, q] = [corner(a, body.floor, ...out), corner(b, body.floor, ...out)];
-      const [r, s] = [corner(a, body.top, ...out), corner(b, body.top, ...out)];
+        side = [dy / long, dx / long, 0];
+      const [p, q] = [corner(a, body.floor, ...side), corner(b, body.floor, ...side)];
+      const [r, s] = [corner(a, tops[a], ...side), corner(b, tops[b], ...side)];
       faces.push(s, q, p, r, s, p);
     }
     start += ring;
@@ -302,6 +309,56 @@ function shape(body, head) {
   Object.assign(body, { faces, place, normal, uv });
 }
 
+// How far along its slope a point of a body lies, 0 at the high end, 1 at the low one.
+function along({ slope: [x0, y0, x1, y1] }, x, y) {
+  const wx = x1 - x0,
+    wy = y1 - y0;
+  return ((x - x0) * wx + (y - y0) * wy) / (wx * wx + wy * wy);
+}
+
+// The height of every point of a body's upper side.
+function topsOf(body) {
+  return Array.from({ length: body.count }, (_, i) => {
+    let top = body.top;
+    if (body.slope) {
+      const share = Math.min(1, Math.max(0, along(body, body.xy[2 * i], body.xy[2 * i + 1])));
+      top = Math.min(top, body.slope[4] + share * (body.slope[5] - body.slope[4]));
+    }
+    return body.edge && i < body.outer ? Math.max(top - body.edge, body.floor + LEAST_WALL_MM) : top;
+  });
+}
+
+// Which way a top looks at a point: straight up, or leaning where it is carved.
+function leaning(body, i) {
+  if (!body.slope) return [0, 0, 1];
+  const share = along(body, body.xy[2 * i], body.xy[2 * i + 1]);
+  if (share < -0.01 || share > 1.01) return [0, 0, 1];
+  const [x0, y0, x1, y1, high, low] = body.slope;
+  const far = Math.hypot(x1 - x0, y1 - y0),
+    fall = (high - low) / far,
+    long = Math.hypot(1, fall);
+  return [(fall * (x1 - x0)) / far / long, (-fall * (y1 - y0)) / far / long, 1 / long];
+}
+
+// For every point of the outline the way out of the body, between its two walls.
+function outwards(body) {
+  const out = new Float32Array(2 * body.outer);
+  let start = 0;
+  for (const ring of body.rings) {
+    for (let i = 0; i < ring; i++) {
+      const [a, b] = [start + ((i + ring - 1) % ring), start + ((i + 1) % ring)];
+      const dx = body.xy[2 * b] - body.xy[2 * a],
+        dy = body.xy[2 * b + 1] - body.xy[2 * a + 1];
+      const long = Math.hypot(dx, dy) || 1;
+      out[2 * (start + i)] = dy / long;
+      out[2 * (start + i) + 1] = dx / long;
+    }
+    start += ring;
+  }
+  return out;
+}
+
+const LEAST_WALL_MM = 0.05;
 const TILE_MM = [128, 64];
 
 // All bodies of one wood are one mesh: whoever has no graphics card is slowed down most by their number.

@@ -8,10 +8,10 @@ from emberquilt.keys import runs
 from emberquilt.relief.bevel import bevels_of
 from emberquilt.relief.hanging import HANGERS, hung_words
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
-from emberquilt.relief.shaping import edge_of
 from emberquilt.relief.suggested import Suggestion, suggested_orders
 from emberquilt.wood.contrast import STEP_MM
 from emberquilt.work.parts import Job
+from emberquilt.work.shaped import edge_of
 from workshop.stations.desk import Desk
 from workshop.stations.faces import table_of
 
