@@ -8,7 +8,7 @@ import shapely
 
 from ..errors import BadChoice
 from ..relief.frame import LIP_THICK_MM
-from ..relief.section import Section, Slice, section_of, telling_line
+from ..relief.section import Section, Slice, reach_of, section_of, telling_line
 from ..units import MM_PER_UNIT, format_length
 from ..work.parts import Job
 from ..work.shaped import height_at
@@ -38,6 +38,8 @@ class Drawn:
     wide: int
     tall: int
     foot: float
+    reach_mm: float
+    """So far beyond the sheet there is something to cut."""
 
 
 def line_of(job: Job, text: str) -> tuple[tuple[float, float], tuple[float, float]]:
@@ -110,6 +112,7 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
         WIDE_PX + 2 * PAD_PX,
         int(bottom) + 44,
         bottom,
+        reach_of(job),
     )
 
 

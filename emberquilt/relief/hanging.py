@@ -1,14 +1,15 @@
 """From where a work hangs: on the vertical through its centre of mass, high, inside the backer, off seams and thin
 places."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 import shapely
 
 from ..errors import BadChoice
-from ..work.parts import Job, Part, region_of
+from ..work.decisions import Rails
+from ..work.parts import Job, Part, framing, region_of
 from .mass import Mass, hung, mass_of
 
 HANGERS = {
@@ -25,6 +26,8 @@ MARGIN_MM = 12.0
 """A hanger stays so far inside the edge of what holds it: common practice, no source."""
 SMALL_MARGIN_MM = 3.0
 """Or so far, where it is too small for that: own choice."""
+RAIL_MARGIN = 0.3
+"""And on the side of a frame this share of its width: own choice."""
 OFF_SEAM_MM = 5.0
 """Screws that reach the pieces keep so far from seams: own choice."""
 WIDE_MM = 400.0
@@ -113,8 +116,12 @@ def bodies_of(job: Job) -> list[Body]:
     parts = hung(job)
     if not parts or job.rear is None:
         return []
-    if job.rails:
-        return [Body(shapely.union_all([rail.outline for rail in job.rails]), tuple(parts), mass_of(job, parts))]
+    rails = job.composition.decisions.relief.rails
+    if rails is not None:
+        # what a screw meets from behind: not the lip over the work, unless a strip closes the groove
+        back = rails if rails.built == "groove" else _behind_lip(rails)
+        sides = framing(job.composition.width_mm, job.composition.height_mm, back)
+        return [Body(shapely.union_all(sides), tuple(parts), mass_of(job, parts))]
     holders = [ground.outline for ground in job.grounds] or list(shapely.get_parts(region_of(job.rear)))
     if len(holders) == 1:
         return [Body(holders[0], tuple(parts), mass_of(job, parts))]
@@ -125,6 +132,10 @@ def bodies_of(job: Job) -> list[Body]:
         if own:
             made.append(Body(outline, own, mass_of(job, own)))
     return made
+
+
+def _behind_lip(rails: Rails) -> Rails:
+    return replace(rails, width_mm=rails.width_mm - rails.rabbet_mm, rabbet_mm=0.0)
 
 
 def _width(outline: shapely.Geometry) -> float:
@@ -142,10 +153,17 @@ def _of_body(job: Job, body: Body, n: int, kind: str) -> tuple[list[Hanger], str
     outline, mass = body.outline, body.mass
     left, top, right, bottom = shapely.bounds(outline).tolist()
     wide = right - left
-    room = shapely.buffer(outline, -MARGIN_MM)
+    rails = job.composition.decisions.relief.rails
+    rail = 0.0 if rails is None else rails.width_mm if rails.built == "groove" else _behind_lip(rails).width_mm
+    room = shapely.buffer(outline, -min(MARGIN_MM, RAIL_MARGIN * rail) if rail else -MARGIN_MM)
     if room.is_empty:
         room = shapely.buffer(outline, -SMALL_MARGIN_MM)
     two = kind == "wire" or wide > WIDE_MM
+    if rail and kind == "wire":
+        # rings sit on the upright sides
+        found = _row(body, n, kind, room, (wide - rail) / 2, top, bottom)
+        if found:
+            return found, ""
     found = _row(body, n, kind, room, wide * APART / 2 if two else 0.0, top, bottom)
     if found:
         return found, ""

@@ -120,13 +120,19 @@ def _steps(seen: list[Slice]) -> list[Step]:
     return steps
 
 
+def reach_of(job: Job) -> float:
+    """How far a section line that shows the frame reaches beyond the sheet; 0 without a frame."""
+    rails = job.composition.decisions.relief.rails
+    return rails.width_mm + 2.0 if rails is not None else 0.0
+
+
 def telling_line(job: Job) -> tuple[Point, Point]:
     """A line across the work that meets many heights: of a few, the one along which they change most often."""
-    w, h, rails = job.composition.width_mm, job.composition.height_mm, job.composition.decisions.relief.rails
+    w, h = job.composition.width_mm, job.composition.height_mm
     tries = [((x0 * w, y0 * h), (x1 * w, y1 * h)) for x0, y0, x1, y1 in LINES]
-    if rails is not None:
+    out = reach_of(job)
+    if out:
         # what stands round the work is to be seen too
-        out = rails.width_mm + 2.0
         tries = [((-out, share * h), (w + out, share * h)) for share in (0.5, 0.3, 0.7)]
         tries += [((share * w, -out), (share * w, h + out)) for share in (0.5, 0.35, 0.65)]
     best, most = tries[0], -1

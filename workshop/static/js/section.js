@@ -1,4 +1,5 @@
 // The line of the section: lies over the panel, its ends or the whole of it can be dragged, and the drawing follows.
+const EDGE_PX = 12;
 const NS = "http://www.w3.org/2000/svg";
 
 export function sectioned(panel, runsOf) {
@@ -29,13 +30,29 @@ export function sectioned(panel, runsOf) {
     draw();
   }
 
+  // Ends that lie outside the panel are held at its border, where the hand can reach them.
+  function held([p, q], wide, high) {
+    let [from, to] = [0, 1];
+    for (const [at, by, most] of [
+      [p[0], q[0] - p[0], wide],
+      [p[1], q[1] - p[1], high],
+    ]) {
+      if (Math.abs(by) < 1e-6) continue;
+      const ends = [(EDGE_PX - at) / by, (most - EDGE_PX - at) / by].sort((one, other) => one - other);
+      from = Math.max(from, ends[0]);
+      to = Math.min(to, ends[1]);
+    }
+    if (from >= to) return [p, q];
+    return [from, to].map((t) => [p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])]);
+  }
+
   function draw() {
     svg.toggleAttribute("hidden", !line || !panel.size);
     if (!line || !panel.size) return;
     const box = element.getBoundingClientRect();
     const place = (x, y) => panel.toPage(x, y).map((v, i) => v - [box.left, box.top][i]);
-    const a = place(line[0], line[1]),
-      b = place(line[2], line[3]);
+    const far = [place(line[0], line[1]), place(line[2], line[3])];
+    const [a, b] = held(far, box.width, box.height);
     for (const path of svg.querySelectorAll("path")) path.setAttribute("d", `M${a}L${b}`);
     for (const [end, at] of [
       ["a", a],
@@ -74,7 +91,9 @@ export function sectioned(panel, runsOf) {
   }
 
   function moved(end, dx, dy) {
-    const within = (v, most) => Math.min(Math.max(v, 0), most);
+    // as far as the frame reaches round the work
+    const out = Number(slot()?.dataset.reach ?? 0);
+    const within = (v, most) => Math.min(Math.max(v, -out), most + out);
     const [x0, y0, x1, y1] = drag?.from ?? line;
     if (end === "ab") {
       const sx = within(Math.min(x0, x1) + dx, panel.scene.w - Math.abs(x1 - x0)) - Math.min(x0, x1);
