@@ -3,7 +3,7 @@
 from ..findings import Finding, Fix, name_pieces
 from ..work.parts import LEAST_SPACERS, Job
 from ..work.register import judgement
-from ..work.standing import is_at_hand
+from ..work.standing import is_at_hand, spacer_heights, spacer_sheets
 from .back_judged import back_findings
 from .heights import Relief, undecided
 from .orders_judged import order_findings
@@ -19,6 +19,7 @@ def relief_findings(job: Job, plan: Relief) -> list[Finding]:
         *_narrow(job),
         *_no_sheet(job),
         *_few_spacers(job),
+        *_no_spacer_sheet(job),
         *shape_findings(job),
         *back_findings(job, plan),
     ]
@@ -101,7 +102,7 @@ def _few_spacers(job: Job) -> list[Finding]:
     found = []
     for stand in job.composition.decisions.relief.stand_offs:
         layer = next((one for one in job.composition.layers if one.key == stand.layer), None)
-        count = sum(1 for part in job.stands if part.id.layer == stand.layer)
+        count, _ = job.spacers_under(stand.layer)
         if layer is None or count >= LEAST_SPACERS or not layer.without_openings.pieces:
             continue
         words = "no spacer" if not count else f"only {count} spacer{'s' if count > 1 else ''}"
@@ -116,6 +117,34 @@ def _few_spacers(job: Job) -> list[Finding]:
                 amount=count,
                 limit=LEAST_SPACERS,
                 layer=layer.key,
+            )
+        )
+    return found
+
+
+def _no_spacer_sheet(job: Job) -> list[Finding]:
+    """Layers that stand off by what no sheets at hand come to."""
+    composition, say = job.composition, job.composition.practice.say
+    found = []
+    for stand in composition.decisions.relief.stand_offs:
+        layer = next((one for one in composition.layers if one.key == stand.layer), None)
+        if layer is None or not layer.without_openings.pieces or spacer_sheets(stand.mm, job.spacer_stock):
+            continue
+        sheets = ", ".join(say(mm) for mm in sorted(job.spacer_stock))
+        near = min(spacer_heights(job.spacer_stock), key=lambda mm: abs(mm - stand.mm), default=0.0)
+        about = {"pieces": [layer.without_openings.pieces[0].key], "mm_off": f"{near:g} mm"}
+        fix = Fix(f"Stand it off {say(near)}", "stand_off", about) if near else None
+        found.append(
+            Finding(
+                "no-spacer-stock",
+                "relief",
+                f"{layer.name} stands off {say(stand.mm)}, and no sheets at hand ({sheets}) come to that. Change "
+                "it, or add the sheet to those at hand.",
+                "Spacers are glued up of sheets as they are sold, or of what is left of the work's own.",
+                amount=stand.mm,
+                unit="mm",
+                layer=layer.key,
+                fix=fix,
             )
         )
     return found

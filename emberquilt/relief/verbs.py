@@ -1,5 +1,6 @@
 """Verbs that decide heights: each a pure function from what is acted on and values to an `Edit`."""
 
+import re
 from dataclasses import replace
 
 from ..errors import BadChoice
@@ -56,11 +57,20 @@ def thicken(target: Target, _values: Values) -> Edit:
     )
 
 
+SHEETS = re.compile(r"\s*(\d{1,2})\s*[x×]\s*(.+)")
+
+
 @verb("stand_off")
 def stand_off(target: Target, values: Values) -> Edit:
-    """A layer stands off what lies behind it, on hidden spacers; nothing or zero lays it down again."""
+    """A layer stands off what lies behind it, on hidden spacers, by a length or by so many sheets (``2 x 1/8 in``);
+    nothing or zero lays it down again."""
     composition, layer = target.composition, target.one_layer
-    mm = round(length_of(values, composition, "mm_off", 0.0, THICKEST_MM, 0.0), 3)
+    sheets = SHEETS.fullmatch(str(values.get("mm_off", "")))
+    times = int(sheets[1]) if sheets else 1
+    told = {"mm_off": sheets[2]} if sheets else values
+    mm = round(times * length_of(told, composition, "mm_off", 0.0, THICKEST_MM, 0.0), 3)
+    if mm > THICKEST_MM:
+        raise BadChoice(f"A layer stands off by at most {composition.practice.say(THICKEST_MM)}.")
     if mm and layer is composition.layers[0]:
         raise BadChoice("Nothing lies behind this layer: it cannot stand off.")
     rest = tuple(s for s in composition.decisions.relief.stand_offs if s.layer != layer.key)

@@ -19,7 +19,7 @@ from ..rack.woods import Shelf
 from .composition import Composition, Layer, Piece
 from .decisions import Rails
 from .overlaps import LEAST_OVERLAP_MM2
-from .standing import Standing, sheets_in, standing_of
+from .standing import Standing, sheets_in, spacer_sheets, standing_of
 
 ROLES = {"mosaic": "piece", "sheet": "sheet", "overlay": "overlay", "backer": "backer", "spacer": "spacer"}
 """What a piece of each kind of layer is."""
@@ -276,19 +276,36 @@ class Job:
                 continue
             places = spread(self._both_hide(layer), SPACER_MM, SPACERS_APART_MM, LEAST_SPACERS, MOST_SPACERS)
             floor = min(self.rests_mm[p.key] for p in layer.without_openings.pieces) - stand.mm
+            sheets = spacer_sheets(stand.mm, self.spacer_stock) or (stand.mm,)
             for i, outline in enumerate(places, 1):
-                made.append(
-                    Part(
-                        PartId("stand", layer.key, index=i),
-                        0,
-                        f"spacer {i} of {len(places)}",
-                        outline,
-                        self.composition.practice.shim_material,
-                        stand.mm,
-                        round(floor, 6),
-                    )
-                )
+                for level, mm in enumerate(sheets):
+                    words = f", sheet {level + 1} of {len(sheets)}" if len(sheets) > 1 else ""
+                    part = PartId("stand", layer.key, index=(i - 1) * len(sheets) + level + 1)
+                    name, low = f"spacer {i} of {len(places)}{words}", round(floor + sum(sheets[:level]), 6)
+                    made.append(Part(part, 0, name, outline, self._spacer_material(mm), mm, low))
         return tuple(made)
+
+    @cached_property
+    def spacer_stock(self) -> dict[float, str]:
+        """Thicknesses that spacers are cut of and their material: the shim stock at hand, and what is left over of the
+        work's own sheets."""
+        own = {
+            layer.thickness_mm: layer.material
+            for layer in self.composition.layers
+            if layer.kind in ("sheet", "backer", "spacer") and layer.thickness_mm and layer.material
+        }
+        return own | dict.fromkeys(self.composition.practice.shims_mm, self.composition.practice.shim_material)
+
+    def _spacer_material(self, mm: float) -> str:
+        near = min(self.spacer_stock, key=lambda own: abs(own - mm), default=mm)
+        return self.spacer_stock.get(near, self.composition.practice.shim_material)
+
+    def spacers_under(self, layer: int) -> tuple[int, tuple[float, ...]]:
+        """On how many spacers a layer stands, and the sheets that each is glued up of."""
+        own = [part for part in self.stands if part.id.layer == layer]
+        low = min((part.floor_mm for part in own), default=0.0)
+        count = sum(1 for part in own if part.floor_mm == low)
+        return count, tuple(part.thickness_mm for part in own[: len(own) // count]) if count else ()
 
     def _both_hide(self, layer: Layer) -> shapely.Geometry:
         """Where a layer and something behind it are, well inside both."""

@@ -22,6 +22,8 @@ from .overlaps import overlap_of
 
 SHEETS_IN_SHIM = 2
 """A shim is glued up of at most so many sheets: own choice."""
+SHEETS_IN_SPACER = 6
+"""And a spacer between layers of so many: own choice."""
 LEAST_LEFT_MM = 3.0
 """Stock lowered from below keeps at least this: thinner stock is never planed without a carrier. Common practice, no
 source."""
@@ -369,6 +371,26 @@ def sheets_in(shim_mm: float, sheets: Iterable[float]) -> tuple[float, ...]:
         return (shim_mm,)
     # sheets differ a little from their names: the last one makes up the height
     return (*best[1][:-1], round(shim_mm - sum(best[1][:-1]), 6))
+
+
+def spacer_heights(sheets: Iterable[float]) -> list[float]:
+    """All heights that spacers can have."""
+    own = sorted(set(sheets))
+    counts = range(1, SHEETS_IN_SPACER + 1)
+    every = (some for count in counts for some in itertools.combinations_with_replacement(own, count))
+    return sorted({round(sum(some), 4) for some in every})
+
+
+def spacer_sheets(mm: float, sheets: Iterable[float]) -> tuple[float, ...]:
+    """The fewest sheets that a spacer of this height is glued up of, thickest first; empty where those at hand do not
+    come to it."""
+    own = sorted(set(sheets), reverse=True)
+    for count in range(1, SHEETS_IN_SPACER + 1):
+        made = itertools.combinations_with_replacement(own, count)
+        off, some = min(((abs(sum(some) - mm), some) for some in made), default=(SHEET_MM, ()))
+        if off < SHEET_MM:
+            return (*some[:-1], round(mm - sum(some[:-1]), 6))
+    return ()
 
 
 def is_at_hand(shim_mm: float, sheets: Iterable[float]) -> bool:

@@ -52,7 +52,7 @@ def context(desk: Desk) -> dict:
         "layer": desk.layer,
         "can_stand_off": desk.layer is not composition.layers[0],
         "stand_off_mm": relief.stand_off_mm(desk.layer.key),
-        "spacers": sum(1 for part in job.stands if part.id.layer == desk.layer.key),
+        "spacers": job.spacers_under(desk.layer.key),
         "rails": relief.rails,
         "base": relief.base,
         "depth_mm": relief.depth_mm,
