@@ -167,6 +167,10 @@ class Practice:
         """A length in the shop's words, for reading."""
         return format_length(mm, self.unit_for(mm), self.denominator)
 
+    def short(self, mm: float) -> str:
+        """The same without its unit, where that is plain."""
+        return format_length(mm, self.unit, self.denominator, with_unit=False)
+
     def written(self, mm: float) -> str:
         """A length for a field that comes back: typed again it is the same length."""
         return exact_length(mm, self.unit, self.denominator)

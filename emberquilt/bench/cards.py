@@ -3,8 +3,10 @@
 from dataclasses import dataclass
 
 from ..assembly.glueup import GluePlan
+from ..findings import name_pieces
 from ..outline.details import LEAST_DETAIL_MM
 from ..relief.bevel import bevels_of
+from ..relief.shaping import GRITS, together_of
 from ..saw.cuts import SawPlan
 from ..work.copies import among, any_copy, copy_of
 from ..work.parts import Job, Part
@@ -136,17 +138,12 @@ def _where(job: Job, key: str) -> str:
 def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: float, _saw, _glue):
     practice = job.composition.practice
     sheet = part.role in ("sheet", "backer", "spacer")
-    lines = [
-        "Sand the burrs off the back, ease the edges: 150, 220 grit"
-        if sheet
-        else "Sand to the line, round over what shows: 100, 150, 220, 320 grit"
-    ]
+    lines = []
     shim = job.shim_mm.get(part.id.piece, 0.0)
-    if shim:
-        lines.insert(
-            0, f"Shim of {practice.say(shim)} under it, {practice.say(practice.shim_inset_mm)} in from the edge"
-        )
-    lines += _shaped(job, part.id.piece)
+    # a bevelled piece is held by what it jams in, and has nothing under it
+    if shim and part.id.piece not in job.composition.decisions.relief.bevels:
+        lines.append(f"Shim of {practice.say(shim)} under it, {practice.say(practice.shim_inset_mm)} in from the edge")
+    lines += _shaped(job, part.id.piece, sheet)
     for how, words in (
         ("vein", "soften with folded sandpaper"),
         ("textured", "texture"),
@@ -158,25 +155,38 @@ def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: 
     return lines, minutes, f"{step.caution} {_dust(job, part)}".strip()
 
 
-def _shaped(job: Job, key: int) -> list[str]:
-    """What is taken off a piece, where, and how it is held."""
+def _shaped(job: Job, key: int, sheet: bool) -> list[str]:
+    """How a piece is held, then what is taken off where, by grits from coarse to fine."""
     if key not in job.pieces:
         return []
     composition, say = job.composition, job.composition.practice.say
     relief, pair = composition.decisions.relief, job.standing.pair[key]
     lines = []
-    edge, square = edge_of(job, key)
-    if square:
-        lines.append(f"Its edges stay square: {square}")
-    elif edge > EASED_MM:
-        lines.append(f"Round it over by up to {say(edge)} where it stands above what is beside it")
-    if pair.lowered_mm:
-        lines.append(f"Take {say(pair.lowered_mm)} off from below: {say(job.thickness_mm[key])} is left")
-    slope = relief.slopes.get(key)
-    if slope is not None:
-        lines.append(f"Carve it from {say(slope.high_mm)} down to {say(slope.low_mm)} along the line on the drawing")
     if 2 * composition.home[key].coverage.spots[key].radius_mm < composition.practice.hold_mm:
         lines.append("Too small to hold: stick it on a carrier first")
+    if beside := together_of(job).get(key):
+        numbers = name_pieces([composition.by_key[other].number for other in beside], 4)
+        lines.append(f"Tape it to {numbers} from below: they are one surface, shaped as one")
+    if pair.lowered_mm:
+        lines.append(f"Take {say(pair.lowered_mm)} off from below: {say(job.thickness_mm[key])} is left")
+    coarse, fine, finer, finest = GRITS
+    edge, square = edge_of(job, key)
+    if sheet:
+        eased = f", its edges stay square: {square}" if square else ", ease the edges"
+        return [*lines, f"Sand the burrs off the back{eased}: {fine}, {finer} grit"]
+    slope = relief.slopes.get(key)
+    if slope is not None:
+        carve = f"carve it from {say(slope.high_mm)} down to {say(slope.low_mm)} along the wedge on the drawing"
+        lines.append(f"{coarse} grit: to the line, and {carve}")
+    else:
+        lines.append(f"{coarse} grit: to the line, its top flat")
+    if square:
+        lines.append(f"{fine} grit: its edges stay square, {square}")
+    elif edge > EASED_MM:
+        lines.append(f"{fine} grit: round it over by up to {say(edge)}, where the drawing is red")
+    else:
+        lines.append(f"{fine} grit: only break its edges, it stands above nothing beside it")
+    lines.append(f"{finer}, then {finest} by hand along the grain, all that shows")
     return lines
 
 

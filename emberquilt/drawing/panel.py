@@ -39,6 +39,7 @@ def dress_json(scene: Scene) -> dict:
                     ("path", m.path),
                     ("text", m.text),
                     ("piece", m.piece),
+                    ("wide", m.wide),
                 )
                 if value
             }

@@ -219,7 +219,7 @@ def _rungs(job: Job, section: Section, up: float, foot: float) -> list[dict]:
         if last is not None and last - y < 15:
             continue
         last = y
-        rows.append({"y": y, "words": format_length(mm, practice.unit, practice.denominator, False) if mm else "0"})
+        rows.append({"y": y, "words": practice.short(mm) if mm else "0"})
     return rows
 
 

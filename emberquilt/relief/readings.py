@@ -5,7 +5,6 @@ import shapely
 
 from ..outline.coverage import Seam
 from ..outline.paths import path_of
-from ..units import format_length
 from ..wood.contrast import CLEAR_STEP_MM, STEP_MM, contrast_of
 from ..work.parts import Job
 from ..work.readings import Read, woods, worn
@@ -15,6 +14,7 @@ from ..work.standing import said_pairs
 from ..work.view import View
 from .heights import Relief, undecided
 from .orders_judged import circle_numbers
+from .shaping import SAME_EDGE_MM, rounded_of, usual_edge_mm
 
 
 @reading("relief", "heights")
@@ -26,7 +26,7 @@ def heights(job: Job, _plan, view: View) -> Read:
     def label(p) -> str:
         if undecided(job, p.key):
             return "?"
-        return format_length(job.lifted_mm(p), practice.unit, practice.denominator, with_unit=False)
+        return practice.short(job.lifted_mm(p))
 
     slopes = [
         Mark("slope", *slope.high, path=f"M{slope.high[0]} {slope.high[1]}L{slope.low[0]} {slope.low[1]}", piece=key)
@@ -41,11 +41,13 @@ def shims(job: Job, _plan, view: View) -> Read:
 
     def label(p) -> str:
         mm = job.shim_mm[p.key]
-        return format_length(mm, practice.unit, practice.denominator, with_unit=False) if mm else ""
+        return practice.short(mm) if mm else ""
 
     return worn(job, view, "pale", label), ()
 
 
+MOST_SPOKEN = 24
+"""Radii told on the panel: those of the longest edges that are not rounded as most are."""
 MOST_TABS = 400
 """Tabs on seams beyond this would only cover the picture; those on the longest seams are shown."""
 
@@ -142,6 +144,20 @@ def steps_seen(job: Job, _plan, view: View) -> Read:
                 continue
             marks.append(Mark(kind, path=one.seam.path, piece=one.seam.a))
     return worn(job, view, "pale", lambda p: ""), tuple(marks)
+
+
+@reading("relief", "edges")
+def edges(job: Job, _plan, view: View) -> Read:
+    """How far each edge is rounded, as wide as it is."""
+    practice, usual = job.composition.practice, usual_edge_mm(job)
+    every = rounded_of(job)
+    rounded = [(p.key, edge) for p in view.pieces(job.composition) for edge in every[p.key]]
+    marks = [Mark("edge", path=path_of(edge.line), piece=key, wide=edge.mm) for key, edge in rounded]
+    spoken = [edge for _, edge in rounded if abs(edge.mm - usual) > SAME_EDGE_MM]
+    for edge in sorted(spoken, key=lambda one: -one.line.length)[:MOST_SPOKEN]:
+        at = edge.line.interpolate(0.5, normalized=True)
+        marks.append(Mark("edge-words", round(at.x, 2), round(at.y, 2), text=practice.short(edge.mm)))
+    return worn(job, view, "pale"), tuple(marks)
 
 
 @reading("relief", "lamp")

@@ -1,19 +1,22 @@
 """How pieces are shaped: in which order, how far their edges are rounded, what is carved and taken off."""
 
+from collections import Counter
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 import shapely
 
 from ..work.decisions import Slope
 from ..work.parts import Job
-from ..work.shaped import edge_of, height_at
+from ..work.shaped import EASED_MM, Edge, edge_of, edges_of, height_at
 from ..work.standing import LEAST_LEFT_MM
 
 GRITS = (100, 150, 220, 320)
 BEYOND_MM = 2.0
 """So far beyond the low end of a slope it is felt for what it meets: own choice."""
 SAMPLES = 24
+SAME_EDGE_MM = 0.3
 BELOW_MM = 0.3
 """A slope may run so far below what lies behind it before its edge shows: own choice."""
 
@@ -37,7 +40,7 @@ class Shaped:
 def shaping_of(job: Job) -> list[Shaped]:
     """Every piece, the one that stands out most first."""
     composition, practice = job.composition, job.composition.practice
-    groups = _together(job)
+    groups = together_of(job)
     rows = []
     for p in composition.made:
         layer = composition.home[p.key]
@@ -61,8 +64,33 @@ def shaping_of(job: Job) -> list[Shaped]:
     return sorted(rows, key=lambda row: (-row.top_mm, number[row.piece].number))
 
 
+def rounded_of(job: Job) -> dict[int, list[Edge]]:
+    """Of every piece the stretches of its border that are rounded; kept with the job."""
+    kept = job.__dict__.get("_rounded")
+    if kept is None:
+        made = ((p.key, [edge for edge in edges_of(job, p.key) if edge.mm > EASED_MM]) for p in job.composition.made)
+        kept = job.__dict__["_rounded"] = dict(made)
+    return kept
+
+
+def usual_edge_mm(job: Job) -> float:
+    """The radius along most of what is rounded; 0 where nothing is."""
+    along: Counter[float] = Counter()
+    for edge in chain.from_iterable(rounded_of(job).values()):
+        along[round(edge.mm, 2)] += edge.line.length
+    return max(along, key=lambda mm: along[mm], default=0.0)
+
+
+def together_of(job: Job) -> dict[int, tuple[int, ...]]:
+    """Pieces of one part that touch and are equally high are held together and shaped as one: by each its neighbours
+    in that. Kept with the job."""
+    kept = job.__dict__.get("_together")
+    if kept is None:
+        kept = job.__dict__["_together"] = _together(job)
+    return kept
+
+
 def _together(job: Job) -> dict[int, tuple[int, ...]]:
-    """Pieces of one part that touch and are equally high are held together and shaped as one."""
     composition = job.composition
     found: dict[int, tuple[int, ...]] = {}
     for layer in composition.layers:

@@ -190,7 +190,8 @@ def test_cards_say_how_a_piece_is_sawn_and_shaped():
     assert "counter-clockwise" in lines["saw", 2]
     assert "stand proud" in lines["saw", 2]
     assert "stay square" in lines["shape", 2]
-    assert "Carve it from 25/32 in down to 15/32 in" in lines["shape", 2]
+    assert "Shim" not in lines["shape", 2]
+    assert "carve it from 25/32 in down to 15/32 in" in lines["shape", 2]
     order = [r.piece for r in shaping_of(plan.job)]
     assert order[0] == 2
 

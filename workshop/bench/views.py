@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.bench.cards import Card, cards
 from emberquilt.bench.remake import other_board, remake_of
 from emberquilt.drawing.panel import dress_json, shapes_json
+from emberquilt.drawing.shaped import shaped_drawing
 from emberquilt.errors import BadChoice
 from emberquilt.layers.stacked import scene_in
 from emberquilt.plan import Plan
@@ -92,6 +93,7 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) ->
         "same_step": len(alike),
         "step_place": alike.index(now) + 1,
         "cut": plan.saw.by_piece.get(now.piece) if now.step.verb == "saw" else None,
+        "shaped": shaped_drawing(plan.job, now.piece) if part and now.step.verb == "shape" else None,
         "next": following,
         "next_address": _address(row, *following.key) if following else "",
         "before_address": _address(row, *before.key) if before else "",

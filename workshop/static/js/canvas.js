@@ -351,6 +351,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(s, 0, 0, s, view.x, view.y);
   const marks = scene.dress.marks || [];
   for (const m of marks) if (SEAMS[m.kind]) drawSeam(ctx, (m.line ??= new Path2D(m.path)), SEAMS[m.kind], s);
+  drawEdges(ctx, scene, marks, s);
   for (const m of marks) if (m.kind === "detail") drawDetail(ctx, (m.line ??= new Path2D(m.path)), m.text, s);
   for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
     const line = (m.line ??= new Path2D(m.path));
@@ -537,6 +538,35 @@ function drawTab(ctx, m, s) {
   ctx.fill(TABS[m.text]);
   ctx.stroke(TABS[m.text]);
   ctx.restore();
+}
+
+// What is rounded off, as a band as wide as it is within its piece; how far, on the longest edges.
+function drawEdges(ctx, scene, marks, s) {
+  if (!marks.some((m) => m.kind === "edge")) return;
+  const shapes = new Map(scene.shapes.map((shape) => [shape.key, shape]));
+  ctx.lineCap = "butt";
+  ctx.lineJoin = "round";
+  for (const m of marks) {
+    const shape = m.kind === "edge" && shapes.get(m.piece);
+    if (!shape) continue;
+    ctx.save();
+    ctx.clip(shape.path, "evenodd");
+    ctx.lineWidth = Math.max(2 * m.wide, 5 / s);
+    ctx.strokeStyle = "rgba(178, 58, 18, .5)";
+    ctx.stroke((m.line ??= new Path2D(m.path)));
+    ctx.restore();
+  }
+  ctx.font = `700 ${13 / s}px ${SLAB}`;
+  ctx.textAlign = "center";
+  ctx.textBaseline = "middle";
+  ctx.lineWidth = 3.5 / s;
+  for (const m of marks)
+    if (m.kind === "edge-words") {
+      ctx.strokeStyle = HALO;
+      ctx.strokeText(m.text, m.x, m.y);
+      ctx.fillStyle = "#8f2b0a";
+      ctx.fillText(m.text, m.x, m.y);
+    }
 }
 
 // A carved slope: a wedge from its high end, thin towards where it is low.

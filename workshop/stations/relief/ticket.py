@@ -2,12 +2,14 @@
 
 from emberquilt.drawing.loop import loop_of
 from emberquilt.drawing.section import drawn
+from emberquilt.drawing.shaped import shaped_drawing
 from emberquilt.errors import BadChoice
 from emberquilt.findings import name_pieces
 from emberquilt.keys import runs
 from emberquilt.relief.bevel import bevels_of
 from emberquilt.relief.hanging import HANGERS, hung_words
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
+from emberquilt.relief.shaping import usual_edge_mm
 from emberquilt.relief.suggested import Suggestion, suggested_orders
 from emberquilt.wood.contrast import STEP_MM
 from emberquilt.work.parts import Job
@@ -58,6 +60,7 @@ def context(desk: Desk) -> dict:
         "depth_mm": relief.depth_mm,
         "hangers": HANGERS,
         "hanger": relief.hanger,
+        "usual_edge_mm": usual_edge_mm(job) if desk.show == "edges" else None,
         "hung": hung_words(job, desk.plan.relief.hanging),
         "back": relief.back,
         "glance_template": "relief/glance.html",
@@ -73,6 +76,7 @@ def context(desk: Desk) -> dict:
         "followed": followed,
         "edge_set": relief.edges.get(one.key) if one else None,
         "edge_mm": edge_of(job, one.key)[0] if one else None,
+        "shaped": shaped_drawing(job, one.key) if one else None,
         "slope": relief.slopes.get(one.key) if one else None,
         "bevel": bevel,
         "bevel_mm": abs(bevel.rise_mm) if bevel else None,
