@@ -9,10 +9,12 @@ from ..assembly.tree import Assembly
 from ..calendar.schedule import Slot
 from ..errors import BadChoice
 from ..plan import Plan
+from ..relief.frame import FramePlan
 from ..relief.orders_judged import why_of
 from ..work.composition import Piece
 from ..work.contacts import Contact, contacts_of
 from ..work.parts import Job, Part
+from ..work.shaped import edge_of
 from ..work.standing import said_pairs
 from ..work.steps import Step
 
@@ -53,6 +55,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             {"x_mm": h.x_mm, "y_mm": h.y_mm, "kind": h.kind, "body": h.body + 1, "behind_mm": h.behind_mm}
             for h in plan.relief.hanging.hangers
         ],
+        "frame": _frame(plan.relief.frame),
         "centre_of_mass_mm": [round(v, 4) for v in (mass.x_mm, mass.y_mm, mass.z_mm)],
         "weight_kg": mass.weight_kg,
         "depth_mm": job.depth_mm,
@@ -107,6 +110,23 @@ def _assembly(one: Assembly) -> dict[str, Any]:
     }
 
 
+def _frame(frame: FramePlan | None) -> dict[str, Any] | None:
+    if frame is None:
+        return None
+    return {
+        "rabbet_deep_mm": round(frame.rabbet_deep_mm, 3),
+        "rabbet_wide_mm": round(frame.rabbet_wide_mm, 3),
+        "has_mm": round(frame.has_mm, 3),
+        "mitre_deg": round(frame.mitre_deg, 3),
+        "sides": [
+            {"name": name, "count": count, "outer_mm": round(outer, 3), "inner_mm": round(inner, 3)}
+            for name, count, outer, inner in frame.sides
+        ],
+        "strips": [{"name": name, "count": count, "width_mm": round(wide, 3)} for name, count, wide in frame.strips],
+        "buy_mm": round(frame.buy_mm, 1),
+    }
+
+
 def _standing(job: Job, p: Piece) -> dict[str, Any]:
     """How a piece comes to its height; `top_mm` above what the rearmost layer lies on."""
     pair = job.standing.pair[p.key]
@@ -119,6 +139,7 @@ def _standing(job: Job, p: Piece) -> dict[str, Any]:
         "rests_mm": round(job.rests_mm[p.key] - job.ground_mm, 4),
         "top_mm": round(job.lifted_mm(p), 4),
         "mill_mm": round(pair.stock_mm + job.composition.practice.sanding_mm, 4),
+        "edge_mm": round(edge_of(job, p.key)[0], 4),
         "why": why_of(job, p.key),
     }
 

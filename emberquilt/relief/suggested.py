@@ -1,4 +1,5 @@
-"""Orders of depth that a drawing suggests: closed outlines inside others, names of parts, lines that end at others."""
+"""Orders of depth that a drawing suggests: closed outlines inside others, names of parts, lines that end at others,
+and layers that lie over several pieces."""
 
 from collections import Counter, defaultdict
 from dataclasses import dataclass
@@ -11,6 +12,7 @@ from ..keys import keys_in, runs
 from ..outline.coverage import Coverage
 from ..work.composition import Layer
 from ..work.decisions import Order
+from ..work.overlaps import overlap_of
 from ..work.parts import Job
 from ..work.standing import graph_of
 
@@ -28,6 +30,10 @@ STRAIGHT_DEG = 25.0
 """Two lines that meet go on as one where they turn by less than this: own choice."""
 ALONG_MM = 4.0
 """How far from a junction a line's direction is felt for: own choice."""
+CARRIES = 0.1
+"""What is lain on by less of itself, and by less of what lies on it, carries nothing: own choice."""
+ROCKS_MM = 0.3
+"""What lies on pieces that differ by more rocks: own choice."""
 LEAST_ENDS = 2
 """Lines that end at a border, and none the other way, before it is taken for one in front. Own choice."""
 
@@ -57,10 +63,10 @@ def suggested_orders(job: Job) -> list[Suggestion]:
         return True
 
     offered: dict[frozenset[str], Suggestion] = {}
-    for layer in job.composition.layers:
+    for place, layer in enumerate(job.composition.layers):
         if layer.kind not in ("mosaic", "overlay"):
             continue
-        for one in (*_by_name(layer), *_inside(layer), *_ending(layer)):
+        for one in (*_lain_on(job, place), *_by_name(layer), *_inside(layer), *_ending(layer)):
             about = frozenset((one.order.front, one.order.behind))
             if about in known or about in offered or _only(one.order.front) in relief.bevels:
                 continue
@@ -68,6 +74,27 @@ def suggested_orders(job: Job) -> list[Suggestion]:
                 continue
             offered[about] = one
     return list(offered.values())
+
+
+def _lain_on(job: Job, place: int) -> list[Suggestion]:
+    """Pieces of one layer that are not equally high although one in front lies across them: it would rock."""
+    layer = job.composition.layers[place]
+    coverage, number = layer.without_openings.coverage, job.composition.by_key
+    found = []
+    for front in job.composition.layers[place + 1 :]:
+        upper = front.without_openings.coverage
+        over = overlap_of(upper, coverage, place)
+        carried: dict[int, list[int]] = defaultdict(list)
+        for i, j, area in zip(over.upper.tolist(), over.lower.tolist(), over.area_mm2.tolist(), strict=True):
+            if area > CARRIES * coverage.area_mm2[coverage.keys[j]] or area > CARRIES * upper.area_mm2[upper.keys[i]]:
+                carried[upper.keys[i]].append(coverage.keys[j])
+        for key, below in carried.items():
+            tops = [job.standing.top_mm(other) for other in below]
+            if max(tops) - min(tops) > ROCKS_MM:
+                first, *others = sorted(below, key=lambda other: -job.standing.top_mm(other))
+                why = f"{number[key].number} lies across them and would rock"
+                found.append(Suggestion(Order(str(first), runs(others), level=True), why))
+    return found
 
 
 def _only(run: str) -> int | None:

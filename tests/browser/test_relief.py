@@ -3,7 +3,9 @@
 import re
 
 import pytest
+import trimesh
 
+from emberquilt.drawing.solid import packed, unpacked
 from emberquilt.work.parts import job_of
 from tests.conftest import composition, grid
 from workshop.compositions import actions, store
@@ -126,9 +128,10 @@ def test_the_turntable_turns_lifts_apart_and_picks(desk, work):
     table = page.locator(".turntable[data-ready=yes]")
     table.wait_for()
     job = job_of(now(work))
-    # the bodies that the page builds have the volumes of the parts
-    real = sum(part.area_mm2 * part.thickness_mm for part in job.of_one)
-    assert float(table.get_attribute("data-volume")) == pytest.approx(real, rel=2e-3)
+    # the bodies that the page builds are those that were packed, rounded as they are
+    real = sum(trimesh.Trimesh(corners, faces, process=False).volume for _, corners, faces in unpacked(packed(job)))
+    assert float(table.get_attribute("data-volume")) == pytest.approx(real, rel=1e-4)
+    assert real == pytest.approx(sum(part.area_mm2 * part.thickness_mm for part in job.of_one), rel=0.03)
     page.get_by_role("button", name="from the front").click()
     box = table.locator("canvas").bounding_box()
     with desk.answer("/ticket"):
@@ -177,3 +180,57 @@ def test_slopes_and_bevels_are_drawn_and_typed(desk, work):
         page.press("#r-rise", "Enter")
     assert now(work).decisions.relief.bevels == {2: 9.0}
     assert "counter-clockwise" in desk.ticket()
+
+
+def test_the_lamp_goes_round_the_picture(desk, work):
+    page = desk.page
+    asked = []
+    page.on("request", lambda request: asked.append(request.url) if "/look" in request.url else None)
+    desk.open(f"/picture/{work.uid}/relief/?show=lamp")
+    page.locator("#panel[data-pictured]").wait_for()
+    bead = page.locator("#lamp .bead")
+    assert bead.get_attribute("aria-valuetext") == "from the upper left, 40 degrees high"
+    box = page.locator("#lamp svg").bounding_box()
+    with page.expect_response(lambda answer: "lamp=0," in answer.url) as lit:
+        page.mouse.click(box["x"] + box["width"] / 2 + 38, box["y"] + box["height"] / 2)
+    assert lit.value.status == 200
+    assert "low, from the right" in page.locator("#lamp").inner_text()
+    bead.focus()
+    with page.expect_response(lambda answer: "lamp=15," in answer.url):
+        page.keyboard.press("ArrowLeft")
+    # the lamp stays where it was put while one looks elsewhere and comes back
+    for show in ("heights", "lamp"):
+        with desk.answer("/ticket"):
+            page.get_by_role("button", name=show, exact=True).click()
+    page.locator("#panel[data-pictured]").wait_for()
+    assert page.locator("#lamp .bead").get_attribute("aria-valuenow") == "15"
+
+
+def test_edges_are_shown_and_a_frame_is_built_of_strips(desk, work):
+    page = desk.page
+    desk.open(f"/picture/{work.uid}/relief/?show=edges")
+    assert "rounded off" in page.locator("main").inner_text()
+    page.locator("summary", has_text="frame and base").click()
+    page.select_option("#r-rails", "walnut")
+    page.fill("#r-thick", "10 mm")
+    page.fill("#r-lip", "5 mm")
+    with desk.answer():
+        page.get_by_role("button", name="keep the frame").click()
+    with desk.answer():
+        page.get_by_role("button", name="Build it of strips").click()
+    assert now(work).decisions.relief.rails.built == "strips"
+    assert "fillers" in page.locator("#ticket").inner_text()
+    # the section reaches over the frame, its ends within reach of the hand
+    desk.open(f"/picture/{work.uid}/relief/")
+    panel = page.locator("#panel").bounding_box()
+    for end in ("a", "b"):
+        circle = page.locator(f".sectionline g[data-end={end}] circle").bounding_box()
+        assert panel["x"] - 12 <= circle["x"] <= panel["x"] + panel["width"]
+    assert page.locator(".cut .block title", has_text="lip").count() == 2
+
+
+def test_a_card_shows_what_comes_off_where(desk, work):
+    page = desk.page
+    desk.open(f"/picture/{work.uid}/bench/?step=shape&part=2")
+    assert page.locator(".tagcard svg.shaped .outline").count() == 1
+    assert "100 grit" in page.locator(".tagcard").inner_text()

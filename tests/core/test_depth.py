@@ -1,6 +1,7 @@
 """What stands in front of what: heights against OR-tools, circles against networkx, and what was said and set."""
 
 import json
+from dataclasses import replace
 
 import networkx as nx
 import pytest
@@ -20,6 +21,7 @@ from emberquilt.relief.orders_judged import why_of
 from emberquilt.relief.orders_read import orders_read
 from emberquilt.relief.suggested import suggested_orders
 from emberquilt.work.change import applied
+from emberquilt.work.composition import Layer, Piece
 from emberquilt.work.parts import job_of
 from emberquilt.work.standing import shim_heights
 from tests.conftest import composition, edited, grid
@@ -286,8 +288,6 @@ def test_a_piece_too_narrow_for_a_shim_is_solid():
 
 
 def test_what_lies_on_another_layer_is_counted_from_there():
-    from emberquilt.work.composition import Layer, Piece
-
     below = free(3)
     above = Coverage([11, 12], [shapely.box(5, 5, 25, 25), shapely.box(35, 5, 55, 25)])
     layers = (*below.layers, Layer(2, "Over", "overlay", above, (Piece(11, 11, "cherry"), Piece(12, 12, "cherry"))))
@@ -299,6 +299,24 @@ def test_what_lies_on_another_layer_is_counted_from_there():
 
 
 # suggestions
+
+
+def test_what_a_layer_lies_across_is_to_be_level():
+    work = said(free(3), (2, 1))
+    above = Coverage([11], [shapely.box(10, 5, 50, 25)])
+    layers = (*work.layers, Layer(2, "Over", "overlay", above, (Piece(11, 11, "cherry"),)))
+    work = replace(work, layers=layers)
+    # said to be a step apart: nothing that contradicts it is suggested
+    assert not [s for s in suggested_orders(job_of(work)) if s.order.level]
+    work = edited(
+        edited(replace(free(3), layers=(*free(3).layers, layers[-1])), "top", [2], length="25 mm"),
+        "top",
+        [1],
+        length="19 mm",
+    )
+    (one,) = [s for s in suggested_orders(job_of(work)) if s.order.level]
+    assert {one.order.front, one.order.behind} == {"1", "2"}
+    assert "11 lies across" in one.why
 
 
 def test_what_is_inside_another_and_what_its_name_tells_is_suggested():

@@ -1,9 +1,12 @@
 """Sections, backers, frames, weight and how it hangs, against geometry, trimesh and tables."""
 
+import itertools
 import json
 import math
+import re
 from dataclasses import replace
 
+import networkx
 import numpy as np
 import pytest
 import shapely
@@ -12,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.drawing.back_pdf import back_pdf, words_on_back
+from emberquilt.drawing.section import drawn
 from emberquilt.errors import BadChoice, BadLength
 from emberquilt.formats.project import Project, read_project, write_project
 from emberquilt.outline.coverage import Coverage
@@ -25,10 +29,13 @@ from emberquilt.relief.heights import Relief
 from emberquilt.relief.mass import hung, mass_of
 from emberquilt.relief.movement import change_mm, equilibrium_moisture
 from emberquilt.relief.section import section_of, telling_line
+from emberquilt.work.composition import Layer, Piece
+from emberquilt.work.contacts import contacts_of
 from emberquilt.work.parts import framing, job_of
 from emberquilt.work.register import READINGS
+from emberquilt.work.standing import SHEET_MM, spacer_heights, spacer_sheets
 from emberquilt.work.view import View
-from tests.conftest import cells, composition, edited, grid
+from tests.conftest import cells, composition, edited, findings_of, grid
 
 # sections
 
@@ -306,6 +313,110 @@ def test_a_frame_thinner_than_the_backer_is_said():
         edited(work, "rails", material="cherry", rail_width="10 mm", rabbet="12 mm")
     with pytest.raises(BadChoice):
         edited(work, "rails", material="cherry", sides="2")
+
+
+@pytest.mark.parametrize("built", ["strips", "groove"])
+@pytest.mark.parametrize("sides", [4, 6])
+def test_a_frame_built_of_strips_takes_the_work(built, sides):
+    work = edited(composition(grid(5, 4, 40.0)), "shim", [1], length="12 mm")
+    work = edited(
+        work, "rails", material="cherry", rail_width="20 mm", rail_thickness="9 mm", rabbet="6 mm", sides=str(sides)
+    )
+    (shallow,) = [f for f in Plan(work).findings("relief") if f.code == "frame-shallow"]
+    work = edited(work, shallow.fix.verb, **{**shallow.fix.values, "built": built})
+    assert not [f for f in Plan(work).findings("relief") if f.code == "frame-shallow"]
+    job, frame = job_of(work), Plan(work).relief.frame
+    # the least number of strips that is as deep as the work and the room behind it
+    count = math.ceil((job.depth_mm + 2.0) / 9.0)
+    assert frame.strips[:2] == (("lip", 1, 20.0), ("filler", count, 14.0))
+    assert frame.has_mm == count * 9.0 >= frame.rabbet_deep_mm > (count - 1) * 9.0
+    layers = 1 + count + (built == "groove")
+    assert len(job.rails) == layers * sides
+    assert frame.buy_mm == pytest.approx(
+        Plan(edited(work, "rails", **MOULDING, sides=str(sides))).relief.frame.buy_mm * layers
+    )
+    lips = [rail for rail in job.rails if "lip" in rail.name]
+    fillers = [rail for rail in job.rails if "filler" in rail.name]
+    sheet = shapely.box(0, 0, work.width_mm, work.height_mm) if sides == 4 else None
+    if sheet is not None:
+        # behind the lip there is room for the work, and the lip reaches over it
+        assert all(rail.outline.intersection(sheet).area < 1e-6 for rail in fillers)
+        assert sum(rail.outline.intersection(sheet).area for rail in lips) == pytest.approx(200 * 160 - 188 * 148)
+    assert {rail.floor_mm for rail in lips} == {count * 9.0}
+    behind = [rail for rail in job.rails if "back" in rail.name]
+    assert {rail.top_mm for rail in behind} <= {0.0}
+    # all strips of a frame are joined to one another, ring by ring and side by side
+    graph = networkx.Graph((c.a, c.b) for c in contacts_of(job))
+    assert networkx.is_connected(graph.subgraph([rail.key for rail in job.rails]))
+    hangers = Plan(work).relief.hanging.hangers
+    assert hangers
+    backs = shapely.union_all([rail.outline for rail in (behind or fillers)])
+    assert all(backs.contains(shapely.Point(h.x_mm, h.y_mm).buffer(2)) for h in hangers)
+
+
+MOULDING = {"material": "cherry", "rail_width": "20 mm", "rail_thickness": "9 mm", "rabbet": "6 mm"}
+
+
+def test_a_rabbet_is_drawn_as_it_is_milled():
+    work = edited(composition(grid(5, 4, 40.0)), "rails", **(MOULDING | {"rail_thickness": "40 mm"}))
+    job = job_of(work)
+    shown = drawn(job, "", frozenset(), {})
+    first, *_, last = [b for b in shown.blocks if b["name"].startswith("rail")]
+    assert shown.reach_mm == 22.0
+    for block in (first, last):
+        xs = [float(x) for x in re.findall(r"[MH]([\d.]+)", block["path"])]
+        across = (shown.wide - 88) / shown.length_mm
+        # the whole is as wide as the rail, and what stands behind the lip as wide as the rail without it
+        assert (max(xs) - min(xs)) / across == pytest.approx(20, abs=0.3)
+        assert (abs(xs[2] - xs[0])) / across == pytest.approx(14, abs=0.3)
+    with pytest.raises(BadChoice, match="no way to build"):
+        edited(work, "rails", built="glue")
+
+
+# spacers
+
+
+@given(st.floats(1.0, 40.0), st.lists(st.floats(1.0, 12.0), min_size=1, max_size=4))
+def test_spacers_are_glued_up_of_the_fewest_sheets(mm, sheets):
+    made = spacer_sheets(mm, sheets)
+    near = [h for h in spacer_heights(sheets) if abs(h - mm) < SHEET_MM]
+    assert bool(made) == bool(near)
+    if made:
+        assert sum(made) == pytest.approx(mm)
+        for mine in made:
+            assert min(abs(mine - own) for own in sheets) <= SHEET_MM
+        fewer = [
+            some
+            for count in range(1, len(made))
+            for some in itertools.combinations_with_replacement(sheets, count)
+            if abs(sum(some) - mm) < SHEET_MM
+        ]
+        assert not fewer
+
+
+def test_a_layer_stands_off_by_sheets_and_says_where_none_come_to_it():
+    upper = Layer(
+        2, "Leaf", "sheet", Coverage([50], [shapely.box(10, 10, 110, 80)]), (Piece(50, 50),), 5.0, "ply_birch"
+    )
+    below = composition(grid(4, 3))
+    work = type(below)("Two", 120, 90, (*below.layers, upper), below.practice)
+    work = edited(work, "stand_off", [50], mm_off="2 x 1/4 in")
+    assert work.decisions.relief.stand_off_mm(2) == pytest.approx(12.7)
+    count, sheets = job_of(work).spacers_under(2)
+    assert count >= 3
+    assert sheets == pytest.approx((6.35, 6.35))
+    job = job_of(work)
+    assert len(job.stands) == 2 * count
+    assert {round(part.top_mm, 3) for part in job.stands} >= {round(job.rests_mm[50], 3)}
+    # what is left of the work's own sheets will do
+    assert job_of(edited(work, "stand_off", [50], mm_off="5 mm")).stands[0].material == "ply_birch"
+    odd = edited(work, "stand_off", [50], mm_off="2 mm")
+    (found,) = [f for f in findings_of(odd, "relief") if f.code == "no-spacer-stock"]
+    assert "3/16 in" in found.sentence
+    mended = edited(odd, found.fix.verb, found.fix.values["pieces"], mm_off=found.fix.values["mm_off"])
+    assert "no-spacer-stock" not in [f.code for f in findings_of(mended, "relief")]
+    with pytest.raises((BadChoice, BadLength)):
+        edited(work, "stand_off", [50], mm_off="99 x 80 mm")
 
 
 # what comes and goes

@@ -63,6 +63,19 @@ def test_suggestions_from_ones_own_boards_say_what_is_short(client, coloured, pe
     assert "of walnut" in text
 
 
+def test_the_lamp_stands_where_the_address_says_or_says_why_not(client, coloured):
+    address = f"/picture/{coloured.uid}/look.jpg?r={coloured.revision}&w=200"
+    left, right, again = (
+        image_of(client.get(f"{address}&lamp={at}")).astype(int) for at in ("180,20", "0,20", "180,20")
+    )
+    assert np.abs(left - right).mean() > 0.5
+    assert (left == again).all()
+    for bad in ("x", "1", "1,2,3", "10,0", "999,20", "nan,20", "10,inf"):
+        answer = client.get(f"{address}&lamp={bad}")
+        assert answer.status_code == 422, bad
+        assert "lamp" in answer.content.decode()
+
+
 def test_palettes_stand_beside_each_other(client, page, coloured):
     page.do(coloured, "wood", "suggest", scope="all")
     page.do(coloured, "wood", "palette_keep", name="True")

@@ -95,7 +95,8 @@ def _followed(desk: Desk) -> bool:
 
 def _offer(job: Job, one: Suggestion) -> dict:
     words = (spoken(job.composition, run) for run in (one.order.front, one.order.behind))
-    return {"order": one.order, "why": one.why, "words": " over ".join(words)}
+    between = " level with " if one.order.level else " over "
+    return {"order": one.order, "why": one.why, "words": between.join(words)}
 
 
 def section(job: Job, line: str, chosen: frozenset[int]) -> dict:
