@@ -64,13 +64,22 @@ def section_of(job: Job, a: Point, b: Point) -> Section:
     if not line.length > 1.0:
         raise BadChoice("Draw the section line from one place to another: it has no length.")
     parts, tree = _standing(job)
-    met = tree.query(line, predicate="intersects")
-    slices = []
-    for i in sorted(met.tolist()):
-        for along in shapely.get_parts(shapely.intersection(parts[i].outline, line)).tolist():
-            if along.length > LEAST_MET_MM:
-                ends = sorted(line.project(shapely.Point(along.coords[k])) for k in (0, -1))
-                slices.append(Slice(parts[i], *ends))
+    met = np.sort(tree.query(line, predicate="intersects"))
+    along, of = shapely.get_parts(shapely.intersection(tree.geometries[met], line), return_index=True)
+    places, stretch = shapely.get_coordinates(along, return_index=True)
+    far = (places - np.asarray(a)) @ (np.subtract(b, a) / line.length)
+    first = np.flatnonzero(np.diff(stretch, prepend=-1))
+    slices = (
+        [
+            Slice(parts[met[of[stretch[i]]]], from_mm, to_mm)
+            for i, from_mm, to_mm in zip(
+                first.tolist(), *(ends.reduceat(far, first).tolist() for ends in (np.minimum, np.maximum)), strict=True
+            )
+            if to_mm - from_mm > LEAST_MET_MM
+        ]
+        if len(first)
+        else []
+    )
     if not slices:
         raise BadChoice("This section line lies outside the picture: draw it across the pieces.")
     slices.sort(key=lambda s: (s.floor_mm, s.from_mm))
@@ -127,7 +136,15 @@ def reach_of(job: Job) -> float:
 
 
 def telling_line(job: Job) -> tuple[Point, Point]:
-    """A line across the work that meets many heights: of a few, the one along which they change most often."""
+    """A line across the work that meets many heights: of a few, the one along which they change most often.
+    Kept with the job."""
+    kept = job.__dict__.get("_telling_line")
+    if kept is None:
+        kept = job.__dict__["_telling_line"] = _telling_line(job)
+    return kept
+
+
+def _telling_line(job: Job) -> tuple[Point, Point]:
     w, h = job.composition.width_mm, job.composition.height_mm
     tries = [((x0 * w, y0 * h), (x1 * w, y1 * h)) for x0, y0, x1, y1 in LINES]
     out = reach_of(job)

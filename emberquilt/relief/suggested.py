@@ -47,7 +47,15 @@ class Suggestion:
 
 
 def suggested_orders(job: Job) -> list[Suggestion]:
-    """What was neither said, nor turned down, and neither follows from what was said nor contradicts it."""
+    """What was neither said, nor turned down, and neither follows from what was said nor contradicts it. Kept with the
+    job."""
+    kept = job.__dict__.get("_suggested")
+    if kept is None:
+        kept = job.__dict__["_suggested"] = _suggested(job)
+    return kept
+
+
+def _suggested(job: Job) -> list[Suggestion]:
     relief = job.composition.decisions.relief
     known = {frozenset((one.front, one.behind)) for one in (*relief.orders, *relief.refused)}
     graph = graph_of(job.composition)

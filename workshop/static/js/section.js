@@ -13,7 +13,8 @@ export function sectioned(panel, runsOf) {
       .map(
         (end) =>
           `<g class="handle" data-end="${end}" tabindex="0" role="slider" aria-valuenow="0" ` +
-          `aria-label="End ${end.toUpperCase()} of the section line"><circle r="11"/><text dy="4.5">${end.toUpperCase()}</text></g>`,
+          `aria-label="End ${end.toUpperCase()} of the section line"><circle r="11"/>` +
+          `<text dy="4.5">${end.toUpperCase()}</text></g>`,
       )
       .join("");
   element.append(svg);

@@ -57,7 +57,8 @@ export function turning(panel) {
       '<button type="button" data-front>from the front</button></div>';
     element.append(box);
     const canvas = box.querySelector("canvas");
-    const renderer = new THREE.WebGLRenderer({ canvas, antialias: fast() });
+    const quick = fast();
+    const renderer = new THREE.WebGLRenderer({ canvas, antialias: quick });
     // colours go through as they are: turning them to linear light and back takes a software renderer half its time
     THREE.ColorManagement.enabled = false;
     renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
@@ -70,11 +71,12 @@ export function turning(panel) {
     const camera = new THREE.PerspectiveCamera(32, 1, size / 50, size * 8);
     const apart = { value: 0 };
     const levels = [...new Set(bodies.map((b) => b.floor))].sort((a, b) => a - b);
+    const walls = wallsOf(bodies);
     for (const body of bodies) {
       body.level = levels.indexOf(body.floor) / levels.length;
-      shape(body, head);
+      shape(body, head, walls);
     }
-    const groups = grouped(THREE, bodies, panel.scene.woods, { lamp: { value: lamp }, apart }, () => draw());
+    const groups = grouped(THREE, bodies, panel.scene.woods, { lamp: { value: lamp }, apart }, quick, draw);
     for (const mesh of groups) work.add(mesh);
     let yaw = -0.5,
       pitch = 0.55,
@@ -105,6 +107,11 @@ export function turning(panel) {
       );
       camera.lookAt(0, 0, middle);
       lamp.set(camera.position.x - 0.5 * far, camera.position.y + 0.7 * far, camera.position.z + 0.3 * far).normalize();
+      // floors are seen only from behind, and walls between level pieces only when they are drawn apart: what would
+      // cost and show nothing is left out
+      const behind = camera.position.z < head.depth_mm + apart.value;
+      for (const { geometry, userData } of groups)
+        geometry.setDrawRange(0, behind ? Infinity : userData.counts[lift ? 1 : 0]);
       renderer.render(scene, camera);
       box.dataset.frames = Number(box.dataset.frames ?? 0) + 1;
       if (spin) draw();
@@ -249,19 +256,39 @@ function read(data) {
     body.outer = body.rings.reduce((a, b) => a + b, 0);
     body.count = body.outer + body.inner;
     const xy = new Uint16Array(data, at, 2 * body.count);
+    body.grid = xy;
     body.xy = Float32Array.from(xy, (v, i) => v * head.step_mm + (i % 2 ? head.top_mm : head.left_mm));
     at += 4 * body.count;
   }
   for (const body of head.bodies) {
     body.face = new Uint16Array(data.slice(at, at + 6 * body.triangles));
     at += 6 * body.triangles;
+    body.tops = topsOf(body);
   }
   return { bodies: head.bodies, head };
 }
 
+const ends = (grid, a, b) => `${grid[2 * a]},${grid[2 * a + 1]},${grid[2 * b]},${grid[2 * b + 1]}`;
+
+// Every wall by its ends, with its body's floor and how low its top comes: what lies beside it runs the other way.
+function wallsOf(bodies) {
+  const walls = new Map();
+  for (const { rings, grid, floor, tops } of bodies) {
+    let start = 0;
+    for (const ring of rings) {
+      for (let i = 0; i < ring; i++) {
+        const [a, b] = [start + i, start + ((i + 1) % ring)];
+        walls.set(ends(grid, a, b), { floor, low: Math.min(tops[a], tops[b]) });
+      }
+      start += ring;
+    }
+  }
+  return walls;
+}
+
 // Floor, top and walls, none sharing its corners with another, so that each has its own light; x to the right, y up, z
 // towards whoever looks.
-function shape(body, head) {
+function shape(body, head, walls) {
   const n = body.count;
   const place = [],
     normal = [],
@@ -277,7 +304,7 @@ function shape(body, head) {
     uv.push((cos * x + sin * y) / TILE_MM[0] + body.piece * 0.37, (cos * y - sin * x) / TILE_MM[1]);
     return place.length / 3 - 1;
   };
-  const tops = topsOf(body);
+  const { tops } = body;
   const out = outwards(body);
   for (let i = 0; i < n; i++) corner(i, body.floor, 0, 0, -1);
   for (let i = 0; i < n; i++) {
@@ -285,11 +312,14 @@ function shape(body, head) {
     const [x, y, z] = body.edge && i < body.outer ? [0.8 * out[2 * i], 0.8 * out[2 * i + 1], 0.6] : leaning(body, i);
     corner(i, tops[i], x, y, z);
   }
-  const faces = [];
+  const faces = [],
+    hidden = [],
+    floor = [];
   for (let i = 0; i < body.face.length; i += 3) {
     const [a, b, c] = body.face.subarray(i, i + 3);
     // the picture's y runs down: here it is turned up, and with it the way a face goes round
-    faces.push(a, b, c, c + n, b + n, a + n);
+    faces.push(c + n, b + n, a + n);
+    floor.push(a, b, c);
   }
   let start = 0;
   for (const ring of body.rings) {
@@ -302,11 +332,13 @@ function shape(body, head) {
         side = [dy / long, dx / long, 0];
       const [p, q] = [corner(a, body.floor, ...side), corner(b, body.floor, ...side)];
       const [r, s] = [corner(a, tops[a], ...side), corner(b, tops[b], ...side)];
-      faces.push(s, q, p, r, s, p);
+      const beside = walls.get(ends(body.grid, b, a));
+      const covered = beside && beside.floor <= body.floor + 0.01 && beside.low >= Math.max(tops[a], tops[b]) - 0.01;
+      (covered ? hidden : faces).push(s, q, p, r, s, p);
     }
     start += ring;
   }
-  Object.assign(body, { faces, place, normal, uv });
+  Object.assign(body, { faces: [faces, hidden, floor].flat(), parts: [faces, hidden, floor], place, normal, uv });
 }
 
 // How far along its slope a point of a body lies, 0 at the high end, 1 at the low one.
@@ -362,23 +394,23 @@ const LEAST_WALL_MM = 0.05;
 const TILE_MM = [128, 64];
 
 // All bodies of one wood are one mesh: whoever has no graphics card is slowed down most by their number.
-function grouped(THREE, bodies, woods, shared, ready) {
+function grouped(THREE, bodies, woods, shared, quick, ready) {
   const codes = new Map();
   for (const body of bodies) {
     const code = !body.piece ? "ply" : woods[body.wood] ? body.wood : "";
     codes.set(code, [...(codes.get(code) ?? []), body]);
   }
-  const material = woodMaterials(THREE, woods, shared, ready);
+  const material = woodMaterials(THREE, woods, shared, quick, ready);
   return [...codes].map(([code, own]) => {
     const all = { place: [], normal: [], uv: [], level: [] },
-      index = [],
+      index = [[], [], []],
       ranges = [];
     for (const body of own) {
       const first = all.level.length,
         count = body.place.length / 3;
       for (const name of ["place", "normal", "uv"]) for (const v of body[name]) all[name].push(v);
       for (let i = 0; i < count; i++) all.level.push(body.level);
-      for (const i of body.faces) index.push(first + i);
+      body.parts.forEach((part, n) => part.forEach((i) => index[n].push(first + i)));
       ranges.push([body, first, count]);
     }
     const made = new THREE.BufferGeometry();
@@ -387,9 +419,12 @@ function grouped(THREE, bodies, woods, shared, ready) {
     made.setAttribute("uv", new THREE.Float32BufferAttribute(all.uv, 2));
     made.setAttribute("level", new THREE.Float32BufferAttribute(all.level, 1));
     made.setAttribute("mark", new THREE.Float32BufferAttribute(new Float32Array(all.level.length), 1));
-    made.setIndex(index);
+    made.setIndex(index.flat());
     const mesh = new THREE.Mesh(made, material(code));
+    mesh.userData.counts = [index[0].length, index[0].length + index[1].length];
     mesh.frustumCulled = false;
+    // what mostly lies behind comes last: hidden points cost nothing then
+    mesh.renderOrder = code === "ply" ? 1 : 0;
     mesh.userData.ranges = ranges;
     return mesh;
   });
@@ -466,7 +501,7 @@ const POINTS = `
     gl_FragColor = vec4(seen * light, 1.0);
   }`;
 
-function woodMaterials(THREE, woods, shared, ready) {
+function woodMaterials(THREE, woods, shared, quick, ready) {
   const loader = new THREE.TextureLoader();
   const white = new THREE.DataTexture(new Uint8Array([255, 255, 255, 255]), 1, 1);
   white.needsUpdate = true;
@@ -474,7 +509,8 @@ function woodMaterials(THREE, woods, shared, ready) {
     const wood = woods[code] ? loader.load(woods[code].tile, ready) : white;
     if (woods[code]) {
       wood.wrapS = wood.wrapT = THREE.RepeatWrapping;
-      wood.minFilter = THREE.LinearMipmapNearestFilter;
+      wood.minFilter = quick ? THREE.LinearMipmapNearestFilter : THREE.NearestMipmapNearestFilter;
+      if (!quick) wood.magFilter = THREE.NearestFilter;
     }
     return new THREE.ShaderMaterial({
       vertexShader: CORNERS,
