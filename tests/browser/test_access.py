@@ -3,6 +3,7 @@
 import pytest
 from django.core.management import call_command
 
+from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.stations.rule import NAMES
 
@@ -22,6 +23,23 @@ def test_axe_finds_nothing_at_the_stations(desk):
     board = row.owner.shop.boards.get(name="W1").pk
     work, shop = f"/picture/{row.uid}", f"/shop/board/{board}/"
     page_of = ("palettes/", "pack/", "place/?piece=5", "wood/?show=picture", "wood/?show=seams")
+    relief = ("relief/?show=lamp", "relief/?show=edges&pieces=9", "bench/?step=shape&part=9")
+    for path in (f"{work}/{p}" for p in relief):
+        desk.open(path)
+        if violations := desk.axe():
+            found[path] = violations
+    desk.open(f"{work}/relief/?show=turntable")
+    desk.page.locator(".turntable[data-ready=yes]").wait_for()
+    if violations := desk.axe():
+        found["turntable"] = violations
+    # orders that contradict each other, drawn as a loop
+    a, b, c = (p.key for p in store.load(row).made[:3])
+    for front, behind in ((a, b), (b, c), (c, a)):
+        row = actions.perform(row, row.revision, "order", [front], {"behind": str(behind)})
+    desk.open(f"{work}/relief/?show=orders")
+    assert desk.page.locator("#glance .circle").count() == 1
+    if violations := desk.axe():
+        found["circle"] = violations
     for path in ("/", "/shop/", "/shop/woods/?wood=walnut", "/shop/boards/", shop, *(f"{work}/{p}" for p in page_of)):
         desk.open(path)
         if violations := desk.axe():
