@@ -26,6 +26,7 @@ from emberquilt.practice import Practice
 from emberquilt.relief.back_judged import movements_of
 from emberquilt.relief.frame import ALLOWANCE_MM, frame_of, polygon_side
 from emberquilt.relief.heights import Relief
+from emberquilt.relief.layered import lies_on
 from emberquilt.relief.mass import hung, mass_of
 from emberquilt.relief.movement import change_mm, equilibrium_moisture
 from emberquilt.relief.section import section_of, telling_line
@@ -408,6 +409,10 @@ def test_a_layer_stands_off_by_sheets_and_says_where_none_come_to_it():
     job = job_of(work)
     assert len(job.stands) == 2 * count
     assert {round(part.top_mm, 3) for part in job.stands} >= {round(job.rests_mm[50], 3)}
+    # from right under it to the very back
+    on = lies_on(job, 50)
+    assert [name for name, _ in on] == ["spacers", "Picture", "backer"]
+    assert sum(mm for _, mm in on) == pytest.approx(job.rests_mm[50])
     # what is left of the work's own sheets will do
     assert job_of(edited(work, "stand_off", [50], mm_off="5 mm")).stands[0].material == "ply_birch"
     odd = edited(work, "stand_off", [50], mm_off="2 mm")

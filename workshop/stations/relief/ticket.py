@@ -8,6 +8,7 @@ from emberquilt.findings import name_pieces
 from emberquilt.keys import runs
 from emberquilt.relief.bevel import bevels_of
 from emberquilt.relief.hanging import HANGERS, hung_words
+from emberquilt.relief.layered import lies_on
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
 from emberquilt.relief.shaping import usual_edge_mm
 from emberquilt.relief.suggested import Suggestion, suggested_orders
@@ -71,6 +72,7 @@ def context(desk: Desk) -> dict:
         "suggestions": [_offer(job, one) for one in offered[:MOST_OFFERED]],
         "more_suggestions": max(0, len(offered) - MOST_OFFERED),
         "pair": job.standing.pair[one.key] if one else None,
+        "lies_on": lies_on(job, one.key) if one and len(composition.layers) > 1 else (),
         "set_mm": relief.tops.get(one.key) if one else None,
         "because": why_of(job, one.key) if one else "",
         "followed": followed,
