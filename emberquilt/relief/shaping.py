@@ -1,15 +1,13 @@
-"""How pieces are shaped: in which order, how far their edges are rounded, what is carved and taken off."""
+"""How pieces are shaped: how far their edges are rounded, which are shaped as one, where what is carved ends."""
 
 from collections import Counter
-from dataclasses import dataclass
 from itertools import chain
 
 import numpy as np
 import shapely
 
-from ..work.decisions import Slope
 from ..work.parts import Job
-from ..work.shaped import EASED_MM, Edge, edge_of, edges_of, height_at
+from ..work.shaped import EASED_MM, Edge, edges_of, height_at
 from ..work.standing import LEAST_LEFT_MM
 
 GRITS = (100, 150, 220, 320)
@@ -17,51 +15,9 @@ BEYOND_MM = 2.0
 """So far beyond the low end of a slope it is felt for what it meets: own choice."""
 SAMPLES = 24
 SAME_EDGE_MM = 0.3
+"""Radii that differ by less are told as one: own choice."""
 BELOW_MM = 0.3
 """A slope may run so far below what lies behind it before its edge shows: own choice."""
-
-
-@dataclass(frozen=True, slots=True)
-class Shaped:
-    """How one piece is shaped: `edge_mm` rounded where it stands free (0 stays square, a reason with it), `lowered_mm`
-    taken off from below, its `slope`, whether it goes on a carrier, and pieces it is shaped together with."""
-
-    piece: int
-    top_mm: float
-    edge_mm: float
-    square: str
-    lowered_mm: float
-    slope: Slope | None
-    takes_mm: float
-    carrier: bool
-    together: tuple[int, ...]
-
-
-def shaping_of(job: Job) -> list[Shaped]:
-    """Every piece, the one that stands out most first."""
-    composition, practice = job.composition, job.composition.practice
-    groups = together_of(job)
-    rows = []
-    for p in composition.made:
-        layer = composition.home[p.key]
-        edge, square = edge_of(job, p.key)
-        slope = composition.decisions.relief.slopes.get(p.key)
-        top = job.lifted_mm(p)
-        rows.append(
-            Shaped(
-                p.key,
-                top,
-                edge,
-                square,
-                job.standing.pair[p.key].lowered_mm,
-                slope,
-                max(top - slope.low_mm, 0.0) if slope else 0.0,
-                2 * layer.coverage.spots[p.key].radius_mm < practice.hold_mm,
-                groups.get(p.key, ()),
-            )
-        )
-    number = composition.by_key
-    return sorted(rows, key=lambda row: (-row.top_mm, number[row.piece].number))
 
 
 def rounded_of(job: Job) -> dict[int, list[Edge]]:

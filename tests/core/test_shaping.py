@@ -15,7 +15,7 @@ from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.rack.blades import choose_blade
 from emberquilt.relief.bevel import bevels_of, inlay_tilt, rise_of, tilt_for
-from emberquilt.relief.shaping import shaping_of
+from emberquilt.relief.shaping import together_of
 from emberquilt.work.decisions import Slope
 from emberquilt.work.parts import job_of
 from emberquilt.work.shaped import edge_of, height_at, seam_edge_mm
@@ -152,8 +152,6 @@ def test_a_slope_runs_from_its_own_top_to_what_it_meets():
     assert height_at(slope, np.array([[32, 15], [45, 0], [58, 30], [80, 15]])) == pytest.approx(
         [25, 22.025, 19.05, 19.05]
     )
-    row = next(r for r in shaping_of(job_of(work)) if r.piece == 2)
-    assert row.takes_mm == pytest.approx(25 - 19.05)
     assert not [f for f in Plan(work).findings("relief") if f.code.startswith("carved")]
     typed = edited(work, "slope", [2], high="24 mm", low="20 mm")
     assert typed.decisions.relief.slopes[2] == Slope(slope.high, slope.low, 24.0, 20.0)
@@ -192,11 +190,14 @@ def test_cards_say_how_a_piece_is_sawn_and_shaped():
     assert "stay square" in lines["shape", 2]
     assert "Shim" not in lines["shape", 2]
     assert "carve it from 25/32 in down to 15/32 in" in lines["shape", 2]
-    order = [r.piece for r in shaping_of(plan.job)]
-    assert order[0] == 2
+    # what stands out most is shaped first
+    assert next(c.piece for c in cards(plan.job, plan.steps, plan.saw, plan.glue) if c.step.verb == "shape") == 2
 
 
 def test_pieces_of_one_part_that_are_equally_high_are_shaped_together():
     work = edited(composition(grid(4, 1)), "part", [1, 2, 4], part="fin")
-    together = {row.piece: row.together for row in shaping_of(job_of(work))}
-    assert together == {1: (2,), 2: (1,), 3: (), 4: ()}
+    assert together_of(job_of(work)) == {1: (2,), 2: (1,)}
+    plan = Plan(work)
+    lines = {c.piece: c.lines for c in cards(plan.job, plan.steps, plan.saw, plan.glue) if c.step.verb == "shape"}
+    assert "Tape it to 2 from below" in lines[1][0]
+    assert not any("Tape" in line for key in (3, 4) for line in lines[key])
