@@ -12,7 +12,7 @@ from ..work.shaped import EASED_MM, Edge, edges_of
 
 WIDE_PX, TALL_PX, PAD_PX = 300, 112, 26
 LEAST_BAND_PX = 3.0
-APART_PX = 26.0
+APART_PX, SAME_PX = 26.0, 70.0
 
 
 @dataclass(frozen=True)
@@ -87,10 +87,11 @@ def _word(outline: shapely.Geometry, line: shapely.Geometry, words: str) -> dict
 
 
 def _apart(words: list[dict]) -> list[dict]:
-    """Without those that would lie on one before."""
+    """Without those that would lie on one before, or say the same close by."""
     kept: list[dict] = []
     for word in words:
-        if all(np.hypot(word["x"] - own["x"], word["y"] - own["y"]) > APART_PX for own in kept):
+        away = [(np.hypot(word["x"] - own["x"], word["y"] - own["y"]), own) for own in kept]
+        if all(far > (SAME_PX if own["words"] == word["words"] else APART_PX) for far, own in away):
             kept.append(word)
     return kept
 
