@@ -12,6 +12,8 @@ SUN, SKY = 0.95, 0.40
 """Light from the lamp and from all round."""
 PENUMBRA = 0.38
 """How fast a shadow's border widens: the lamp is not a point."""
+SOFTEST = 0.9
+"""And it widens by at most this share of what the lamp's rays rise by."""
 CONTACT = ((1.2, 0.10), (3.0, 0.055), (8.0, 0.020))
 """Width (mm) and strength of the darkness where a low place is close to a high one."""
 GLOSS = {"raw": (0.0, 8), "satin": (0.06, 8), "gloss": (0.22, 18)}
@@ -59,6 +61,8 @@ def shadows(height: np.ndarray, px_per_mm: float, lamp: Lamp) -> np.ndarray:
     lx, ly, lz = lamp.towards
     flat = float(np.hypot(lx, ly))
     rise = lz / flat
+    # a lamp that stands lower than its own softness would shade a level field
+    soft = min(PENUMBRA, SOFTEST * rise)
     lx, ly = lx / flat, ly / flat
     top, low = float(height.max()), float(height.min())
     rows, columns = height.shape
@@ -66,16 +70,14 @@ def shadows(height: np.ndarray, px_per_mm: float, lamp: Lamp) -> np.ndarray:
     step = 1.0
     while True:
         mm = step / px_per_mm
-        if mm * (rise - PENUMBRA) > top - low or step > max(rows, columns):
-            break
         dx, dy = round(lx * step), round(ly * step)
+        if mm * (rise - soft) > top - low or abs(dx) >= columns or abs(dy) >= rows:
+            break
         here = (slice(max(0, -dy), rows - max(0, dy)), slice(max(0, -dx), columns - max(0, dx)))
         there = (slice(max(0, dy), rows - max(0, -dy)), slice(max(0, dx), columns - max(0, -dx)))
-        if height[here].size:
-            clear = cv2.addWeighted(
-                height[here], 0.5 / (mm * PENUMBRA), height[there], -0.5 / (mm * PENUMBRA), 0.5 + 0.5 * rise / PENUMBRA
-            )
-            seen[here] = cv2.min(seen[here], clear)
+        share = 0.5 / (mm * soft)
+        clear = cv2.addWeighted(height[here], share, height[there], -share, 0.5 + 0.5 * rise / soft)
+        seen[here] = cv2.min(seen[here], clear)
         step += 1.0 if step < 6 else step * 0.18
     seen = np.clip(seen, 0, 1)
     return seen * seen * (3 - 2 * seen)

@@ -16,7 +16,7 @@ from emberquilt.outline.coverage import Coverage, on_grid
 from emberquilt.picture import render
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import colours, counts_of, darkness, figure_of, tile
-from emberquilt.picture.light import Lamp, distances, sheen_of
+from emberquilt.picture.light import Lamp, distances, shadows, sheen_of
 from emberquilt.picture.parts import Frame, parts_of
 from emberquilt.picture.render import MOST_PIXELS, Light, picture
 from emberquilt.rack.boards import Board, Defect, laid
@@ -310,3 +310,22 @@ def test_swatch_tiles_repeat():
         inside = np.abs(np.diff(grey, axis=axis)).mean()
         ends = grey.take([0, -1], axis=axis)
         assert np.abs(np.diff(ends, axis=axis)).mean() < 2.5 * inside + 2
+
+
+@pytest.mark.parametrize("size", [(1, 1), (3, 40), (40, 3), (200, 90)])
+@pytest.mark.parametrize("turn", range(0, 360, 45))
+@pytest.mark.parametrize("high", [1.0, 8.0, 12.0, 40.0, 89.0])
+def test_a_level_field_is_lit_by_every_lamp_and_a_wall_shades_it(size, turn, high):
+    lamp = Lamp(float(turn), high)
+    level = np.full(size, 7.0, np.float32)
+    assert shadows(level, 2.0, lamp).min() > 0.999
+    if min(size) > 50:
+        wall = level.copy()
+        wall[40:60, 40:50] += 12
+        seen = shadows(wall, 2.0, lamp)
+        x, y, _ = lamp.towards
+        across, down = (int(np.sign(v)) if abs(v) > 1e-3 else 0 for v in (x, y))
+        # the foot of the wall on the side away from the lamp lies in its shade, the foot before it does not
+        foot, before = ((50 + way * 14 * down, 45 + way * 8 * across) for way in (-1, 1))
+        assert seen[foot] < 0.5 or high > 80
+        assert seen[before] > 0.999

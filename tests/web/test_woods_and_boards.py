@@ -70,6 +70,8 @@ def test_the_lamp_stands_where_the_address_says_or_says_why_not(client, coloured
     )
     assert np.abs(left - right).mean() > 0.5
     assert (left == again).all()
+    for low in ("0,1", "90,3", "225,8"):
+        image_of(client.get(f"{address}&lamp={low}"))
     for bad in ("x", "1", "1,2,3", "10,0", "999,20", "nan,20", "10,inf"):
         answer = client.get(f"{address}&lamp={bad}")
         assert answer.status_code == 422, bad
