@@ -168,7 +168,7 @@ class Practice:
         return format_length(mm, self.unit_for(mm), self.denominator)
 
     def short(self, mm: float) -> str:
-        """The same without its unit, where that is plain."""
+        """A length on a drawing, without its unit: always in the shop's own."""
         return format_length(mm, self.unit, self.denominator, with_unit=False)
 
     def written(self, mm: float) -> str:

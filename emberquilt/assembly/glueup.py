@@ -145,7 +145,7 @@ def _reason(assembly: Assembly, layer: Layer, touches: tuple[str, ...], own: boo
         return "your anchor"
     if touches:
         return f"touches {len(touches)} already down"
-    if layer.kind in ("mosaic", "overlay") and len(layer.without_openings.pieces) > 1:
+    if layer.fitted and len(layer.without_openings.pieces) > 1:
         return "anchor" if first else "stands alone: measure it in from the edge"
     return assembly.why
 

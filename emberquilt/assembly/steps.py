@@ -34,7 +34,7 @@ def fit(job: Job, plan, gathered: Gathered) -> None:
     several = len(job.composition.layers) > 1
     for layer in job.composition.layers:
         keys = [str(p.key) for p in layer.without_openings.pieces if p.key in sawn]
-        if layer.kind not in ("mosaic", "overlay") or len(keys) < 2:
+        if not layer.fitted or len(keys) < 2:
             continue
         parts = in_copies(keys, job.copies)
         share = repeated_minutes(practice, practice.fit_minutes * len(keys), job.copies) / len(parts)

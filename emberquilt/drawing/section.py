@@ -9,17 +9,16 @@ import shapely
 from ..errors import BadChoice
 from ..relief.frame import LIP_THICK_MM
 from ..relief.section import Section, Slice, reach_of, section_of, telling_line
-from ..units import MM_PER_UNIT, format_length
+from ..units import MM_PER_UNIT
 from ..work.parts import Job
-from ..work.shaped import height_at
+from ..work.shaped import height_at, radius_mm
 from ..work.standing import said_pairs
 
 WIDE_PX, TALL_PX, PAD_PX = 790, 118, 44
 MOST_TALLER = 3.0
 LEAST_LABEL_PX = 11
-ROUND_MM = 3.0
-"""Edges are drawn rounded by at most this."""
 LEAST_SHOWN_MM = 0.4
+SAME_PLACE_MM = 0.05
 CARVED_POINTS = 12
 
 
@@ -91,7 +90,7 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
     def path_of(one: Slice, key: int, x: float, y: float, width: float, height: float) -> str:
         slope = job.composition.decisions.relief.slopes.get(key)
         if slope is None:
-            return _rounded(section, one, x, y, width, height, across, up)
+            return _rounded(job, section, one, x, y, width, height, across, up)
         along = np.linspace(one.from_mm, one.to_mm, CARVED_POINTS)
         places = np.array(section.a) + np.outer(along / section.length_mm, np.subtract(section.b, section.a))
         tops = foot - (height_at(slope, places) + job.ground_mm) * up
@@ -116,21 +115,28 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
     )
 
 
-def _rounded(section: Section, one: Slice, x, y, w, h, across: float, up: float) -> str:
-    """A block whose upper corners are rounded as far as they stand free."""
+def _rounded(job: Job, section: Section, one: Slice, x, y, w, h, across: float, up: float) -> str:
+    """A block whose upper corners are rounded as the piece's edges are."""
     radii = []
     for end in (one.from_mm, one.to_mm):
-        step = next((s for s in section.steps if abs(s.at_mm - end) < 0.05), None)
-        higher = step is not None and (
-            None in (step.before, step.after) or (step.exposed_mm > 0 and _higher(step) is one.part)
-        )
-        free = min(step.exposed_mm, ROUND_MM) if higher and step is not None else 0.0
+        step = next((s for s in section.steps if abs(s.at_mm - end) < SAME_PLACE_MM), None)
+        free = 0.0
+        if step is not None and not _at_edge_of_sheet(job, section, end):
+            lower = None not in (step.before, step.after) and _higher(step) is not one.part
+            free = radius_mm(job, one.part.id.piece, -step.exposed_mm if lower else step.exposed_mm)
         radii.append((min(free * across, w / 2.2), min(free * up, h)))
     (lx, ly), (rx, ry) = radii
     return (
         f"M{x:.1f} {y + h:.1f}V{y + ly:.1f}q0 {-ly:.1f} {lx:.1f} {-ly:.1f}H{x + w - rx:.1f}"
         f"q{rx:.1f} 0 {rx:.1f} {ry:.1f}V{y + h:.1f}z"
     )
+
+
+def _at_edge_of_sheet(job: Job, section: Section, along_mm: float) -> bool:
+    share = along_mm / section.length_mm
+    x, y = np.array(section.a) + share * np.subtract(section.b, section.a)
+    gaps = (x, y, job.composition.width_mm - x, job.composition.height_mm - y)
+    return bool(min(map(abs, gaps)) < SAME_PLACE_MM)
 
 
 def _rabbeted(job: Job, section: Section, one: Slice, across: float, up: float, foot: float) -> str:
@@ -179,9 +185,7 @@ def _steps(job: Job, section: Section, across: float, up: float, foot: float) ->
                 "low": round(foot - low * up, 1),
                 "kind": kind,
                 "way": way,
-                "shows": format_length(step.exposed_mm, practice.unit_for(step.exposed_mm), practice.denominator, False)
-                if shows
-                else "",
+                "shows": practice.short(step.exposed_mm) if shows else "",
                 "side": 1 if ahead else -1,
             }
         )

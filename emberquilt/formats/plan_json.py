@@ -22,7 +22,7 @@ from ..work.steps import Step
 def plan_json(plan: Plan) -> dict[str, Any]:
     """Everything that is worked out for a work. Where its hours hold no plan, nothing is dated and a finding says
     why."""
-    job, mass = plan.job, plan.relief.mass
+    job = plan.job
     number = {p.key: p.number for p in plan.composition.pieces()}
     try:
         slots: Sequence[Slot] = plan.schedule.slots
@@ -49,17 +49,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             }
             for n in plan.needs
         ],
-        "relief": [_standing(job, p) for p in sorted(job.composition.made, key=lambda p: p.number)],
-        "backer": [ring for part in job.grounds for body in shapely.get_parts(part.outline) for ring in _rings(body)],
-        "hangers": [
-            {"x_mm": h.x_mm, "y_mm": h.y_mm, "kind": h.kind, "body": h.body + 1, "behind_mm": h.behind_mm}
-            for h in plan.relief.hanging.hangers
-        ],
-        "frame": _frame(plan.relief.frame),
-        "centre_of_mass_mm": [round(v, 4) for v in (mass.x_mm, mass.y_mm, mass.z_mm)],
-        "weight_kg": mass.weight_kg,
-        "depth_mm": job.depth_mm,
-        "orders": [_order(job, *said) for said in said_pairs(job.composition)],
+        **_relief(plan),
         "saw": [
             {
                 "order": c.order,
@@ -107,6 +97,24 @@ def _assembly(one: Assembly) -> dict[str, Any]:
         "why": one.why,
         "accent": one.accent,
         "inside": [_assembly(inner) for inner in one.inside],
+    }
+
+
+def _relief(plan: Plan) -> dict[str, Any]:
+    """How high, on what, and how it hangs."""
+    job, mass = plan.job, plan.relief.mass
+    return {
+        "relief": [_standing(job, p) for p in sorted(job.composition.made, key=lambda p: p.number)],
+        "backer": [ring for part in job.grounds for body in shapely.get_parts(part.outline) for ring in _rings(body)],
+        "hangers": [
+            {"x_mm": h.x_mm, "y_mm": h.y_mm, "kind": h.kind, "body": h.body + 1, "behind_mm": h.behind_mm}
+            for h in plan.relief.hanging.hangers
+        ],
+        "frame": _frame(plan.relief.frame),
+        "centre_of_mass_mm": [round(v, 4) for v in (mass.x_mm, mass.y_mm, mass.z_mm)],
+        "weight_kg": mass.weight_kg,
+        "depth_mm": job.depth_mm,
+        "orders": [_order(job, *said) for said in said_pairs(job.composition)],
     }
 
 

@@ -88,7 +88,7 @@ def shown_edge_mm(job: Job, p: Piece) -> float:
 
 def _usual_edge(p: Piece, layer: Layer, job: Job) -> float:
     """As its steps allow where heights were decided; before that as such works usually are rounded."""
-    mosaic = layer.kind in ("mosaic", "overlay") and not job.composition.decisions.pattern.lettered
+    mosaic = layer.fitted and not job.composition.decisions.pattern.lettered
     if mosaic and layer.key not in job.standing.asked and p.key not in job.composition.decisions.relief.edges:
         return USUAL_EDGE_MM
     return edge_of(job, p.key)[0]

@@ -1,5 +1,8 @@
 """Verbs that say how a piece is shaped: bevel, edge, slope."""
 
+from collections.abc import Mapping
+from typing import TypeVar
+
 from ..errors import BadChoice
 from ..work.change import Edit, decided
 from ..work.decisions import Slope
@@ -12,6 +15,7 @@ from .bevel import MOST_TILT_DEG, kerf_mm, rise_of, tilt_for
 from .shaping import meets_mm
 
 MOST_EDGE_MM = 25.0
+Said = TypeVar("Said")
 
 
 @verb("bevel", on="pieces")
@@ -20,10 +24,9 @@ def bevel(target: Target, values: Values) -> Edit:
     as much lower where `how` is low; or `tilt` says by how many degrees it is tilted. Nothing typed takes it back."""
     composition = target.composition
     bevels = dict(composition.decisions.relief.bevels)
-    if not str(values.get("rise", "")).strip() and not str(values.get("tilt", "")).strip():
-        for p in target.pieces:
-            bevels.pop(p.key, None)
-        return decided(composition, f"no bevel on {of(target.pieces)}", "relief", bevels=bevels)
+    if not _typed(values, "rise", "tilt"):
+        left = _without(bevels, target)
+        return decided(composition, f"no bevel on {of(target.pieces)}", "relief", bevels=left)
     sign = -1.0 if values.get("how") == "low" else 1.0
     job = job_of(composition)
     for p in target.made:
@@ -33,7 +36,7 @@ def bevel(target: Target, values: Values) -> Edit:
         if host in bevels:
             raise BadChoice(f"{p.number} lies in {composition.by_key[host].number}, which is bevelled itself.")
         thick, kerf = job.thickness_mm[host], kerf_mm(job, host)
-        if str(values.get("tilt", "")).strip():
+        if _typed(values, "tilt"):
             rise = rise_of(number(values["tilt"], "degrees"), kerf)
         else:
             rise = length_of(values, composition, "rise", 0.1, 100.0)
@@ -53,10 +56,8 @@ def edge(target: Target, values: Values) -> Edit:
     """The radius to which the free edges of the chosen pieces are rounded, 0 where they stay square; nothing typed
     leaves it to their steps."""
     composition = target.composition
-    edges = dict(composition.decisions.relief.edges)
+    edges = _without(composition.decisions.relief.edges, target)
     text = str(values.get("radius", "")).strip()
-    for p in target.pieces:
-        edges.pop(p.key, None)
     if text.lower() in ("square", "0"):
         edges |= {p.key: 0.0 for p in target.made}
     elif text:
@@ -70,16 +71,14 @@ def slope(target: Target, values: Values) -> Edit:
     """One piece is carved along a drawn line, from where it stays high to where it is low. Heights that are not typed
     are its own top and that of what lies beyond the low end. Nothing drawn and nothing typed takes it back."""
     composition = target.composition
-    slopes = dict(composition.decisions.relief.slopes)
-    if not str(values.get("points", "")).strip() and not str(values.get("high", "")).strip():
-        for p in target.pieces:
-            slopes.pop(p.key, None)
-        return decided(composition, f"{of(target.pieces)} not carved", "relief", slopes=slopes)
+    slopes = composition.decisions.relief.slopes
+    if not _typed(values, "points", "high", "low"):
+        return decided(composition, f"{of(target.pieces)} not carved", "relief", slopes=_without(slopes, target))
     if len(target.made) != 1:
         raise BadChoice("Choose one piece to carve a slope on.")
     (p,) = target.made
     job = job_of(composition)
-    if str(values.get("points", "")).strip():
+    if _typed(values, "points"):
         drawn = points_of(values)
         high, low = ((round(float(x), 2), round(float(y), 2)) for x, y in (drawn[0], drawn[-1]))
     elif p.key in slopes:
@@ -94,4 +93,15 @@ def slope(target: Target, values: Values) -> Edit:
     if high_mm > top + 0.01 or low_mm > high_mm:
         raise BadChoice(f"A slope begins at most at the top of its piece, {composition.practice.say(top)}, and falls.")
     made = Slope(high, low, round(high_mm, 3), round(low_mm, 3))
-    return decided(composition, f"slope on {p.number}", "relief", slopes=slopes | {p.key: made})
+    return decided(composition, f"slope on {p.number}", "relief", slopes={**slopes, p.key: made})
+
+
+def _typed(values: Values, *names: str) -> bool:
+    """Whether anything was typed or drawn under one of these names."""
+    return any(str(values.get(name, "")).strip() for name in names)
+
+
+def _without(table: Mapping[int, Said], target: Target) -> dict[int, Said]:
+    """What was said of other pieces than those that are chosen."""
+    gone = {p.key for p in target.pieces}
+    return {key: said for key, said in table.items() if key not in gone}

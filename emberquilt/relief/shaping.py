@@ -50,7 +50,7 @@ def _together(job: Job) -> dict[int, tuple[int, ...]]:
     composition = job.composition
     found: dict[int, tuple[int, ...]] = {}
     for layer in composition.layers:
-        if layer.kind not in ("mosaic", "overlay"):
+        if not layer.fitted:
             continue
         coverage = layer.without_openings.coverage
         for key, beside in coverage.neighbours.items():

@@ -72,7 +72,7 @@ def _suggested(job: Job) -> list[Suggestion]:
 
     offered: dict[frozenset[str], Suggestion] = {}
     for place, layer in enumerate(job.composition.layers):
-        if layer.kind not in ("mosaic", "overlay"):
+        if not layer.fitted:
             continue
         for one in (*_lain_on(job, place), *_by_name(layer), *_inside(layer), *_ending(layer)):
             about = frozenset((one.order.front, one.order.behind))

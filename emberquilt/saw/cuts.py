@@ -402,7 +402,7 @@ def _rows(job: Job, gap_mm: float) -> tuple[Row, ...]:
     rows = []
     for layer in job.composition.layers:
         coverage = layer.without_openings.coverage
-        if layer.kind in ("mosaic", "overlay") and len(coverage):
+        if layer.fitted and len(coverage):
             joints = coverage.once("joints", lambda c=coverage: _longest_row(c))  # type: ignore[misc]
             rows.append(Row(layer.key, joints, gap_mm * joints))
     return tuple(rows)

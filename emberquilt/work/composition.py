@@ -80,6 +80,11 @@ class Layer:
     def by_key(self) -> dict[int, Piece]:
         return {piece.key: piece for piece in self.pieces}
 
+    @property
+    def fitted(self) -> bool:
+        """Its pieces are fitted to each other, each with a wood and a height of its own; other layers are sheets."""
+        return self.kind in ("mosaic", "overlay")
+
     @cached_property
     def openings(self) -> tuple[int, ...]:
         return tuple(piece.key for piece in self.pieces if piece.opening)

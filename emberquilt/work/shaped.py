@@ -12,28 +12,44 @@ USUAL_EDGE_MM = 3.0
 """Edges that stand free are rounded by this at most: common practice, no source."""
 EASED_MM = 0.5
 """Edges of sheets, and of pieces that are level with what is beside them, are only eased."""
+LEVEL_MM = 0.01
 ON_SEAM_MM = 0.05
 LEAST_FREE_MM = 1.0
 """A shorter stretch of border is not spoken of."""
 
 
 def edge_of(job: Job, key: int) -> tuple[float, str]:
-    """Radius of a piece's free edge in mm, and why it stays square where it does."""
+    """The most to which a piece's edges are rounded, in mm, and why they stay square where they do."""
     composition = job.composition
-    relief = composition.decisions.relief
-    if key in relief.edges:
-        return relief.edges[key], "" if relief.edges[key] else "as was said"
-    layer = composition.home[key]
-    if layer.kind not in ("mosaic", "overlay"):
-        if composition.decisions.pattern.lettered:
-            return 0.0, "letters keep their edges"
-        return EASED_MM, ""
-    coverage = layer.without_openings.coverage
-    shows = [seam_edge_mm(job, key, other) for other in coverage.neighbours.get(key, {})]
-    free = max(shows, default=0.0)
-    if free < USUAL_EDGE_MM and _stands_free(job, key):
-        free = min(USUAL_EDGE_MM, job.thickness_mm[key])
-    return (free, "") if free > 0 else (EASED_MM, "")
+    said, layer = composition.decisions.relief.edges.get(key), composition.home[key]
+    if said == 0:
+        return 0.0, "as was said"
+    if said is None and not layer.fitted and composition.decisions.pattern.lettered:
+        return 0.0, "letters keep their edges"
+    beside = layer.without_openings.coverage.neighbours.get(key, {})
+    most = max((_step_mm(job, key, other) for other in beside), default=0.0)
+    if most < USUAL_EDGE_MM and _stands_free(job, key):
+        most = job.thickness_mm[key]
+    return radius_mm(job, key, max(most, 0.0)), ""
+
+
+def radius_mm(job: Job, key: int, exposed_mm: float) -> float:
+    """To what a piece's edge is rounded where it stands so far above what is beside it: as was said for it, or no
+    more than shows of it; where it lies lower (less than zero) it stays as it was sawn."""
+    composition = job.composition
+    if exposed_mm < -LEVEL_MM:
+        return 0.0
+    said = composition.decisions.relief.edges.get(key)
+    if said is not None:
+        return said
+    if not composition.home[key].fitted:
+        return 0.0 if composition.decisions.pattern.lettered else EASED_MM
+    return min(exposed_mm, USUAL_EDGE_MM) if exposed_mm > LEVEL_MM else EASED_MM
+
+
+def _step_mm(job: Job, key: int, other: int) -> float:
+    """How far a piece stands above another."""
+    return job.standing.top_mm(key) - job.standing.top_mm(other)
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,27 +64,21 @@ class Edge:
 def edges_of(job: Job, key: int) -> list[Edge]:
     """All of a piece's border; by each neighbour as far as the piece stands above it, and where nothing is beside it.
     What lies at the edge of the sheet stays square for its frame, and the lower side of a step as it was sawn."""
-    composition = job.composition
-    layer, said = composition.home[key], composition.decisions.relief.edges.get(key)
+    layer = job.composition.home[key]
     outline = layer.coverage.by_key[key]
-    border = outline.boundary
-    if layer.kind not in ("mosaic", "overlay"):
-        return [Edge(0, border, edge_of(job, key)[0])]
-    made, top = [], job.standing.top_mm(key)
-    beside = layer.without_openings.coverage.neighbours.get(key, {})
-    for other, seam in sorted(beside.items()):
-        lower = job.standing.top_mm(other) > top + 0.01
-        mm = 0.0 if lower else seam_edge_mm(job, key, other) or EASED_MM
-        made.append(Edge(other, seam.line, mm if said is None or lower else said))
-    rest = border
+    beside = layer.without_openings.coverage.neighbours.get(key, {}) if layer.fitted else {}
+    made = [
+        Edge(other, seam.line, radius_mm(job, key, _step_mm(job, key, other))) for other, seam in sorted(beside.items())
+    ]
+    rest = outline.boundary
     if outline.length - sum(one.line.length for one in made) < LEAST_FREE_MM:
         return made
-    if beside:
-        rest = shapely.difference(border, shapely.buffer(shapely.union_all([one.line for one in made]), ON_SEAM_MM))
-    at_edge = shapely.buffer(_sheet_edge(job), ON_SEAM_MM)
+    if made:
+        rest = shapely.difference(rest, shapely.buffer(shapely.union_all([one.line for one in made]), ON_SEAM_MM))
+    at_edge = shapely.buffer(sheet_edge(job), ON_SEAM_MM)
     free, framed = shapely.difference(rest, at_edge), shapely.intersection(rest, at_edge)
     if free.length > LEAST_FREE_MM:
-        made.append(Edge(0, free, min(USUAL_EDGE_MM, job.thickness_mm[key]) if said is None else said))
+        made.append(Edge(0, free, radius_mm(job, key, job.thickness_mm[key])))
     if framed.length > LEAST_FREE_MM:
         made.append(Edge(0, framed, 0.0))
     return made
@@ -85,18 +95,13 @@ def _stands_free(job: Job, key: int) -> bool:
     wide, high = job.composition.width_mm, job.composition.height_mm
     if min(x0, y0, wide - x1, high - y1) > ON_SEAM_MM:
         return True
-    at_edge = shapely.intersection(outline.boundary, shapely.buffer(_sheet_edge(job), ON_SEAM_MM))
+    at_edge = shapely.intersection(outline.boundary, shapely.buffer(sheet_edge(job), ON_SEAM_MM))
     return left - at_edge.length > LEAST_FREE_MM
 
 
-def _sheet_edge(job: Job) -> shapely.Geometry:
+def sheet_edge(job: Job) -> shapely.Geometry:
+    """The border of the sheet: what lies there stays square, for a frame."""
     return shapely.box(0, 0, job.composition.width_mm, job.composition.height_mm).boundary
-
-
-def seam_edge_mm(job: Job, key: int, other: int) -> float:
-    """How far a piece can be rounded along its seam with another: no more than it stands above it."""
-    step = job.standing.top_mm(key) - job.standing.top_mm(other)
-    return float(min(max(step, 0.0), USUAL_EDGE_MM))
 
 
 def height_at(slope: Slope, xy: np.ndarray) -> np.ndarray:

@@ -310,7 +310,7 @@ class _Asked:
         own = p.thickness_mm or self.layer.thickness_mm
         stocks = (own,) if own else stocks_for(self.composition, self.composition.wood_of(p))
         shims = (p.shim_mm,) if p.shim_mm else shim_heights(practice.shims_mm)
-        if self.layer.kind not in ("mosaic", "overlay"):
+        if not self.layer.fitted:
             shims = (p.shim_mm,)
         plain = [Pair(stock, shim) for stock in stocks for shim in shims]
         wanted = self.composition.decisions.relief.tops.get(p.key)

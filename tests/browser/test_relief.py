@@ -5,8 +5,9 @@ import re
 import pytest
 import trimesh
 
-from emberquilt.drawing.solid import packed, unpacked
+from emberquilt.drawing.solid import packed
 from emberquilt.work.parts import job_of
+from tests.bodies import unpacked
 from tests.conftest import composition, grid
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition

@@ -18,7 +18,7 @@ from emberquilt.relief.bevel import bevels_of, inlay_tilt, rise_of, tilt_for
 from emberquilt.relief.shaping import together_of
 from emberquilt.work.decisions import Slope
 from emberquilt.work.parts import job_of
-from emberquilt.work.shaped import edge_of, height_at, seam_edge_mm
+from emberquilt.work.shaped import edge_of, edges_of, height_at
 from tests.conftest import composition, edited, grid
 
 
@@ -128,8 +128,11 @@ def test_edges_are_rounded_by_what_stands_free_and_no_more():
     job = job_of(work)
     assert edge_of(job, 2) == (pytest.approx(2.0), "")
     assert edge_of(job, 1) == (0.5, "")
-    assert seam_edge_mm(job, 2, 1) == pytest.approx(2.0)
-    assert seam_edge_mm(job, 1, 2) == 0.0
+    along = {(key, edge.other): edge.mm for key in (1, 2) for edge in edges_of(job, key)}
+    assert along[2, 1] == pytest.approx(2.0)
+    assert along[1, 2] == 0.0
+    # what lies at the edge of the sheet stays square
+    assert along[1, 0] == along[2, 0] == 0.0
     high = job_of(edited(work, "shim", [2], length="12 mm"))
     assert edge_of(high, 2)[0] == 3.0
     assert edge_of(job_of(edited(work, "edge", [2], radius="square")), 2) == (0.0, "as was said")
@@ -155,6 +158,7 @@ def test_a_slope_runs_from_its_own_top_to_what_it_meets():
     assert not [f for f in Plan(work).findings("relief") if f.code.startswith("carved")]
     typed = edited(work, "slope", [2], high="24 mm", low="20 mm")
     assert typed.decisions.relief.slopes[2] == Slope(slope.high, slope.low, 24.0, 20.0)
+    assert edited(work, "slope", [2], low="21 mm").decisions.relief.slopes[2].low_mm == 21.0
     assert edited(work, "slope", [2]).decisions.relief.slopes == {}
 
 
