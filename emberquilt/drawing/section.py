@@ -121,7 +121,9 @@ def _rounded(job: Job, section: Section, one: Slice, x, y, w, h, across: float, 
     for end in (one.from_mm, one.to_mm):
         step = next((s for s in section.steps if abs(s.at_mm - end) < SAME_PLACE_MM), None)
         free = 0.0
-        if step is not None and not _at_edge_of_sheet(job, section, end):
+        # where the line ends the piece is cut through, and has no edge
+        cut = min(end, section.length_mm - end) < SAME_PLACE_MM
+        if step is not None and not cut and not _at_edge_of_sheet(job, section, end):
             lower = None not in (step.before, step.after) and _higher(step) is not one.part
             free = radius_mm(job, one.part.id.piece, -step.exposed_mm if lower else step.exposed_mm)
         radii.append((min(free * across, w / 2.2), min(free * up, h)))

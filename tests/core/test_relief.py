@@ -371,15 +371,17 @@ def test_a_rabbet_is_drawn_as_it_is_milled():
         assert (max(xs) - min(xs)) / across == pytest.approx(20, abs=0.3)
         assert (abs(xs[2] - xs[0])) / across == pytest.approx(14, abs=0.3)
     # a square piece has square corners in the section, at the edge of the sheet every piece; others round ones
-    cut = "-5,20,205,20"
 
-    def corners(work):
+    def corners(work, cut="-5,20,205,20"):
         paths = {b["key"]: b["path"] for b in drawn(job_of(work), cut, frozenset(), {}).blocks if b["key"]}
         return {key: [float(x) for x in re.findall(r"q[-\d.]+ [-\d.]+ ([\d.]+)", path)] for key, path in paths.items()}
 
     high = edited(composition(grid(5, 4, 40.0)), "shim", [1, 3], length="8 mm")
     first, third = corners(high)[1], corners(high)[3]
     assert first[0] == 0.0 < min(first[1], *third)
+    # where the line ends a piece is cut through, and has no edge
+    assert corners(high, "10,20,100,20")[1][0] == 0.0 < corners(high, "10,20,100,20")[1][1]
+    assert corners(high, "10,20,100,20")[3][1] == 0.0 < corners(high, "10,20,100,20")[3][0]
     square = corners(edited(high, "edge", [3], radius="square"))
     assert square[3] == [0.0, 0.0]
     assert square[1] == first
