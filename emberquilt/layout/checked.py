@@ -1,0 +1,50 @@
+"""Whether a layout holds, told from outlines alone: nothing here is shared with what lays them."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import shapely
+
+from .task import Face, Gaps, Laid
+
+NEAR_MM = 1e-3
+"""Rounding that is let pass."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """What is wrong with a part on a board: `what` is off, over-flaw, too-near, turned or no-board."""
+
+    what: str
+    part: str
+    other: str = ""
+    amount_mm: float = 0.0
+
+
+def faults_of(laid: Iterable[Laid], faces: Iterable[Face], gaps: Gaps) -> list[Fault]:
+    """Parts that hang over an edge, lie over a flaw or nearer than the gap to another, or are turned as they may not
+    be."""
+    by_key = {face.key: face for face in faces}
+    table: dict[str, list[Laid]] = {}
+    faults = []
+    for one in laid:
+        table.setdefault(one.face, []).append(one)
+        if not any(abs((one.turn_deg - turn + 180) % 360 - 180) < 1e-6 for turn in one.item.turns):
+            faults.append(Fault("turned", one.item.key))
+    for key, some in table.items():
+        if key not in by_key:
+            faults += [Fault("no-board", one.item.key) for one in some]
+            continue
+        face = by_key[key]
+        edge = shapely.boundary(face.region)
+        for i, one in enumerate(some):
+            outline = one.outline
+            if not face.region.contains(outline) or edge.distance(outline) < gaps.edge_mm - NEAR_MM:
+                faults.append(Fault("off", one.item.key, amount_mm=float(outline.difference(face.region).area)))
+            if not face.flaws.is_empty and face.flaws.distance(outline) < gaps.edge_mm - NEAR_MM:
+                faults.append(Fault("over-flaw", one.item.key))
+            for other in some[i + 1 :]:
+                apart = outline.distance(other.outline)
+                if apart < gaps.between_mm - NEAR_MM:
+                    faults.append(Fault("too-near", one.item.key, other.item.key, float(apart)))
+    return faults

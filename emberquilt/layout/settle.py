@@ -1,0 +1,209 @@
+"""From nearly to exactly: parts are shifted, all at once, until each keeps its gap, and as far left as they go.
+
+Near pairs keep apart along the line by which they are nearest; the shift that makes the whole shortest under these
+is a linear programme, solved again after each small shift (the classical compaction of irregular layouts).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from scipy.optimize import linprog
+from scipy.sparse import coo_matrix
+
+from .effort import Effort
+
+MORE_MM = 0.004
+"""Kept beyond the gap, so that rounding takes nothing of it."""
+STEPS = 30
+TRUST_MM = 2.0
+LEAST_TRUST_MM = 0.25
+TIRED = 8
+"""Steps after which shifts become smaller."""
+OVER = 20.0
+"""What a millimetre of overlap costs beside a millimetre of length."""
+GAIN_MM = 0.3
+"""Settled when a further step wins less."""
+NEARLY_MM = 1e-5
+"""Rounding that counts as touching."""
+SECONDS_PER_ROW = 75e-6
+
+
+@dataclass(frozen=True)
+class Settled:
+    """Where everything came to lie, and how far it reaches to the right."""
+
+    outlines: tuple[shapely.Geometry, ...]
+    reach_mm: float
+
+
+class Walls:
+    """The border of the room that parts must stay in, in straight stretches with the way inwards."""
+
+    def __init__(self, room: shapely.Geometry):
+        self.room, self.nearly = room, room.buffer(NEARLY_MM)
+        shapely.prepare(self.nearly)
+        begins, ends = [], []
+        for body in shapely.get_parts(room):
+            for i, ring in enumerate((body.exterior, *body.interiors)):
+                xy = shapely.get_coordinates(ring)
+                # turned so that the room lies to the left of the way
+                if shapely.is_ccw(ring) != (i == 0):
+                    xy = xy[::-1]
+                begins.append(xy[:-1])
+                ends.append(xy[1:])
+        begin, end = np.vstack(begins), np.vstack(ends)
+        long = np.hypot(*(end - begin).T) > 1e-9
+        self.begin, end = begin[long], end[long]
+        self.lines = shapely.linestrings(np.stack([self.begin, end], axis=1))
+        way = (end - self.begin) / np.hypot(*(end - self.begin).T)[:, None]
+        self.inwards = np.c_[-way[:, 1], way[:, 0]]
+        self.tree = shapely.STRtree(self.lines)
+
+    def near(self, outlines: np.ndarray, reach_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """For outlines near a stretch: which outline, the way it may not go, and how far it may go there (less than
+        nothing where it is out)."""
+        which, wall = self.tree.query(outlines, predicate="dwithin", distance=reach_mm)
+        lines = shapely.shortest_line(outlines[which], self.lines[wall])
+        ends = shapely.get_coordinates(lines).reshape(-1, 2, 2)
+        away = ends[:, 1] - ends[:, 0]
+        room_mm = np.hypot(*away.T)
+        touches = room_mm < 1e-7
+        way = -self.inwards[wall]
+        way[~touches] = away[~touches] / room_mm[~touches, None]
+        for k in np.flatnonzero(touches).tolist():
+            room_mm[k] = -self._out(outlines[which[k]], wall[k])
+        return which, way, room_mm
+
+    def _out(self, outline: shapely.Geometry, wall: int) -> float:
+        """How far an outline lies beyond a stretch that it crosses."""
+        beyond = shapely.difference(outline, self.room)
+        parts = [part for part in shapely.get_parts(beyond).tolist() if part.distance(self.lines[wall]) < NEARLY_MM]
+        if not parts:
+            return 0.0
+        points = np.vstack([shapely.get_coordinates(part) for part in parts])
+        return max(0.0, float(-((points - self.begin[wall]) @ self.inwards[wall]).min()))
+
+
+def settled(
+    outlines: Sequence[shapely.Geometry],
+    room: shapely.Geometry,
+    gap_mm: float,
+    effort: Effort,
+    nailed: Sequence[shapely.Geometry] = (),
+    reach_mm: float = np.inf,
+    shorten: bool = True,
+) -> Settled | None:
+    """Outlines shifted by little, until each lies in `room`, `gap_mm` from every other and from those `nailed`, within
+    `reach_mm`; as far left as they go, unless it is enough that they fit. None where that does not come about."""
+    shapes = np.array(list(outlines), object)
+    fixed = np.array(list(nailed), object)
+    walls, trust, best = Walls(room), TRUST_MM, None
+    corners = shapely.get_num_coordinates(shapes)
+    for step in range(STEPS):
+        table = _Table(shapes, fixed, walls, gap_mm, 3 * trust)
+        effort.spend(SECONDS_PER_ROW * table.rows + 0.002)
+        if table.fits and table.right_mm <= reach_mm + NEARLY_MM and shapely.covers(walls.nearly, shapes).all():
+            done = best is not None and best.reach_mm - table.right_mm < GAIN_MM
+            if best is None or table.right_mm < best.reach_mm:
+                best = Settled(tuple(shapes.tolist()), table.right_mm)
+            if done or not shorten:
+                return best
+        if effort.done:
+            return best
+        shift = table.shift(trust, reach_mm)
+        if shift is None:
+            return best
+        shapes = shapely.transform(shapes, lambda points, each=np.repeat(shift, corners, axis=0): points + each)
+        if step > TIRED:
+            trust = max(LEAST_TRUST_MM, 0.85 * trust)
+    return best
+
+
+class _Table:
+    """What keeps what apart as things lie now."""
+
+    def __init__(self, shapes: np.ndarray, fixed: np.ndarray, walls: Walls, gap_mm: float, reach: float):
+        self.count = len(shapes)
+        every = np.concatenate([shapes, fixed]) if len(fixed) else shapes
+        a, b = shapely.STRtree(every).query(shapes, predicate="dwithin", distance=gap_mm + reach)
+        once = (a < b) | (b >= self.count)
+        self.a, self.b = a[once], b[once]
+        self.away, self.apart_mm = _apart(every[self.a], every[self.b])
+        self.which, self.out, self.room_mm = walls.near(shapes, reach)
+        self.gap_mm = gap_mm
+        self.right = shapely.bounds(shapes)[:, 2]
+        self.right_mm = float(self.right.max())
+        self.rows = len(self.a) + len(self.which) + self.count
+
+    @property
+    def fits(self) -> bool:
+        between = self.apart_mm.min(initial=np.inf)
+        return bool(between >= self.gap_mm + 0.001 and self.room_mm.min(initial=np.inf) >= -1e-6)
+
+    def shift(self, trust: float, reach_mm: float) -> np.ndarray | None:
+        """Shifts (x, y) of all that lead to the shortest whole that keeps apart, each by at most `trust`."""
+        n, pairs, walls = self.count, len(self.a), len(self.which)
+        loose = pairs + walls
+        row, column, value = [], [], []
+
+        def enter(rows: np.ndarray, columns: np.ndarray, values: np.ndarray) -> None:
+            row.append(rows)
+            column.append(columns)
+            value.append(values)
+
+        order = np.arange(pairs)
+        enter(order, self.a, self.away[:, 0])
+        enter(order, self.a + n, self.away[:, 1])
+        free = self.b < n
+        enter(order[free], self.b[free], -self.away[free, 0])
+        enter(order[free], self.b[free] + n, -self.away[free, 1])
+        at = pairs + np.arange(walls)
+        enter(at, self.which, self.out[:, 0])
+        enter(at, self.which + n, self.out[:, 1])
+        enter(np.arange(loose), 2 * n + 1 + np.arange(loose), -np.ones(loose))
+        ends = loose + np.arange(n)
+        enter(ends, np.arange(n), np.ones(n))
+        enter(ends, np.full(n, 2 * n), -np.ones(n))
+        limits = np.r_[self.apart_mm - self.gap_mm - MORE_MM, self.room_mm, -self.right]
+        matrix = coo_matrix(
+            (np.concatenate(value), (np.concatenate(row), np.concatenate(column))), (loose + n, 2 * n + 1 + loose)
+        )
+        cost = np.r_[np.zeros(2 * n), 1.0, np.full(loose, OVER)]
+        # beyond the reach it may stick out for a while, and is drawn in
+        low = np.r_[np.full(2 * n, -trust), 0.0, np.zeros(loose)]
+        high = np.r_[np.full(2 * n, trust), np.inf, np.full(loose, np.inf)]
+        made = linprog(cost, A_ub=matrix.tocsr(), b_ub=limits, bounds=np.c_[low, high], method="highs")
+        return None if made.x is None else made.x[: 2 * n].reshape(2, n).T
+
+
+def _apart(one: np.ndarray, other: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The way from one to the other by which they are nearest, and how far that is; less than nothing where they lie
+    over each other."""
+    ends = shapely.get_coordinates(shapely.shortest_line(one, other)).reshape(-1, 2, 2)
+    away = ends[:, 1] - ends[:, 0]
+    apart = np.hypot(*away.T)
+    clear = apart > 1e-9
+    away[clear] /= apart[clear, None]
+    for k in np.flatnonzero(~clear).tolist():
+        away[k], apart[k] = _out_of(one[k], other[k])
+    return away, apart
+
+
+def _out_of(one: shapely.Geometry, other: shapely.Geometry) -> tuple[np.ndarray, float]:
+    """The shortest way out for two that lie over each other: across the length of what they share."""
+    between = np.subtract(other.centroid.coords[0], one.centroid.coords[0])
+    long = float(np.hypot(*between))
+    between = between / long if long > 1e-9 else np.array([1.0, 0.0])
+    box = shapely.minimum_rotated_rectangle(shapely.intersection(one, other))
+    if box.geom_type != "Polygon":
+        return between, 0.0
+    corners = shapely.get_coordinates(box)
+    sides = np.diff(corners[:3], axis=0)
+    lengths = np.hypot(*sides.T)
+    short = int(lengths.argmin())
+    if lengths[short] < 1e-9:
+        return between, 0.0
+    way = sides[short] / lengths[short]
+    return (way if way @ between >= 0 else -way), -float(lengths[short])
