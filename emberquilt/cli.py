@@ -9,13 +9,14 @@ from pathlib import Path
 
 from . import __version__
 from .drawing.svg import coverage_svg
-from .errors import BadLength, EmberError
+from .errors import BadChoice, BadLength, EmberError
 from .intake.apart import propose_apart
 from .intake.by_hand import by_hand, strokes_of
 from .intake.knobs import KINDS, OUTSIDES, UNITS, knobs_of, size_of
 from .intake.lettering import FONTS
 from .intake.proposal import Proposal
 from .intake.simpler import simpler
+from .units import Length
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
 
@@ -40,6 +41,13 @@ def main(argv: list[str] | None = None) -> int:
     make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
+    layout = commands.add_parser("layout", help="where the parts of a project file lie on boards, as JSON")
+    layout.add_argument("file", type=Path)
+    layout.add_argument("--boards", type=Path, help="the boards: a JSON file (see formats.md)")
+    layout.add_argument("--seconds", default="0", help="how long to look for a better one; 0 for the first")
+    layout.add_argument("--seed", default="0", help="the same seed gives the same layout")
+    layout.add_argument("--spacing", help="between parts: 3mm, 1/4 in; the practice's own otherwise")
+    layout.add_argument("--strip", metavar="HEIGHT", help="everything into one endless strip of that height: 200mm")
     export = commands.add_parser("export", help="a project file as pdf, svg, dxf, csv, parts list, ics or png")
     export.add_argument("file", type=Path)
     export.add_argument("--to", required=True, choices=EXPORTS)
@@ -47,7 +55,8 @@ def main(argv: list[str] | None = None) -> int:
     export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
     options = parser.parse_args(argv)
     try:
-        {"pieces": _pieces, "make": _make, "plan": _plan, "export": _export}[options.command](options)
+        commands_of = {"pieces": _pieces, "make": _make, "plan": _plan, "layout": _layout, "export": _export}
+        commands_of[options.command](options)
     except EmberError as problem:
         print(f"emberquilt: {problem}", file=sys.stderr)
         return 2
@@ -201,6 +210,36 @@ def _plan(options) -> None:
 
     json.dump(plan_json(_read_plan(options.file)), sys.stdout, indent=1)
     print()
+
+
+MOST_SECONDS = 3600.0
+
+
+def _layout(options) -> None:
+    from .formats.layout_json import boards_from, layout_json, strip_json
+
+    seconds, seed = _number(options.seconds, "seconds", MOST_SECONDS), int(_number(options.seed, "a seed", 2**31))
+    plan = _read_plan(options.file)
+    unit = plan.composition.practice.unit
+    spacing = None if options.spacing is None else Length.parse(options.spacing, unit).mm
+    if options.strip:
+        told = strip_json(plan, Length.parse(options.strip, unit).mm, spacing, seconds, seed)
+    else:
+        shelf = plan.composition.rack.shelf
+        boards = boards_from(options.boards.read_bytes(), shelf) if options.boards else None
+        told = layout_json(plan, boards, seconds, seed, spacing)
+    json.dump(told, sys.stdout, indent=1)
+    print()
+
+
+def _number(text: str, what: str, most: float) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= most:
+        raise BadChoice(f"“{text[:20]}” is no number of {what} from 0 to {most:g}.")
+    return value
 
 
 def _export(options) -> None:

@@ -55,6 +55,9 @@ LIMITS = {
     "humid_high": (5.0, 95.0),
     "shim_inset_mm": (0.5, 20.0),
     "board_use": (0.2, 0.95),
+    "part_gap_mm": (0.5, 60.0),
+    "edge_gap_mm": (0.0, 60.0),
+    "grain_within_deg": (0.0, 45.0),
     "saw_mm_per_minute": (5.0, 500.0),
     "minutes_per_cut": (0.0, 30.0),
     "hold_mm": (2.0, 60.0),
@@ -120,6 +123,12 @@ class Practice:
     shim_inset_mm: float = 4.0
     board_use: float = 0.55
     """Share of a board that ends up in pieces: a raster layout placed 300 pieces at 0.53 to 0.60 (own measurement)."""
+    part_gap_mm: float = 6.35
+    """Left between parts on a board, for the blade, the paper's edge and the hand: 1/4 in."""
+    edge_gap_mm: float = 3.175
+    """And between a part and the board's edge or a flaw: 1/8 in."""
+    grain_within_deg: float = 0.0
+    """By so much a part may be turned off its arrow where that lets it fit."""
     saw_mm_per_minute: float = 80.0
     """Feed in 19 mm wood of cherry's hardness."""
     minutes_per_cut: float = 0.75

@@ -45,9 +45,7 @@ def cell_for(faces: Sequence[Face]) -> float:
     return max(FINE_MM, round(float(np.sqrt(most / MOST_CELLS)), 2))
 
 
-def boards_layout(
-    task: Task, effort: Effort, seed: int = 0, better: Callable[[Layout], None] | None = None
-) -> Layout:
+def boards_layout(task: Task, effort: Effort, seed: int = 0, better: Callable[[Layout], None] | None = None) -> Layout:
     """The best layout found with that effort; with none the first. `better` is told each one that is better."""
     search = _Search(task, seed)
     search.begin()

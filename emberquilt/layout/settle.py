@@ -115,10 +115,15 @@ def settled(
         shift = table.shift(trust, reach_mm)
         if shift is None:
             return best
-        shapes = shapely.transform(shapes, lambda points, each=np.repeat(shift, corners, axis=0): points + each)
+        shapes = _shifted(shapes, np.repeat(shift, corners, axis=0))
         if step > TIRED:
             trust = max(LEAST_TRUST_MM, 0.85 * trust)
     return best
+
+
+def _shifted(shapes: np.ndarray, by: np.ndarray) -> np.ndarray:
+    """Every corner shifted by its own row."""
+    return shapely.transform(shapes, lambda points: points + by)
 
 
 class _Table:

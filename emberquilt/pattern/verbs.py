@@ -65,9 +65,9 @@ def _place_after(
     if board is None or place.point is None:
         return place
     old, new = layer.coverage.spots[was], largest_circle(outline)
-    move = to_board((old.x_mm, old.y_mm), board, layer.by_key[was].grain_deg or 0.0, *place.point)
+    move = to_board((old.x_mm, old.y_mm), board, place.along_deg(layer.by_key[was].grain_deg), *place.point)
     x, y = move @ np.array([new.x_mm, new.y_mm, 1.0])
-    return Placement(place.board, round(float(x), 2), round(float(y), 2))
+    return replace(place, x_mm=round(float(x), 2), y_mm=round(float(y), 2))
 
 
 def some_keys(pieces: Sequence[Piece]) -> list[int]:

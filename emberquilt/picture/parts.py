@@ -68,7 +68,7 @@ def _part(p: Piece, layer: Layer, job: Job) -> Part:
     place = composition.placed(p.key)
     laid_on = composition.rack.by_name.get(place.board) if place else None
     if place is not None and laid_on is not None and place.point is not None:
-        moved = to_board(about, laid_on, grain, *place.point)
+        moved = to_board(about, laid_on, place.along_deg(grain), *place.point)
         to_face = tuple(moved.ravel().tolist())
         return Part(outline, (code, coat, board), grain, top_mm, edge, to_face, board=place.board, slope=slope)
     along, across, light = _chance(p.key)

@@ -44,6 +44,8 @@ class Board:
     spread: float = 0.0
     photo: int = 0
     """Revision of its photo, 0 where it has none."""
+    offcut: bool = False
+    """Left over from a board: used up before boards are begun."""
 
     @property
     def area_mm2(self) -> float:

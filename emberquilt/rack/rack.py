@@ -4,9 +4,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import shapely
+
 from ..errors import BadChoice
 from .boards import Board
 from .woods import Shelf, woods
+
+
+@dataclass(frozen=True)
+class Spoken:
+    """Where parts of another work lie on a board: its mark, the work's name, and their outlines as one."""
+
+    board: str
+    work: str
+    outlines: shapely.Geometry = field(repr=False)
 
 
 @dataclass(frozen=True)
@@ -15,6 +26,8 @@ class Rack:
 
     shelf: Shelf = field(default_factory=woods)
     boards: tuple[Board, ...] = ()
+    spoken_for: tuple[Spoken, ...] = ()
+    """What other works of the shop have laid on its boards."""
 
     @cached_property
     def by_name(self) -> dict[str, Board]:
@@ -25,6 +38,14 @@ class Rack:
         if name not in self.by_name:
             raise BadChoice(f"There is no board marked “{name[:40]}” on the rack.")
         return self.by_name[name]
+
+    @cached_property
+    def spoken_on(self) -> dict[str, list[Spoken]]:
+        """By the board's mark."""
+        table: dict[str, list[Spoken]] = {}
+        for one in self.spoken_for:
+            table.setdefault(one.board, []).append(one)
+        return table
 
     @cached_property
     def owned(self) -> Sequence[str]:

@@ -1,6 +1,7 @@
 """What is left to decide about woods and grain, and what will go wrong with them."""
 
 from collections import defaultdict
+from collections.abc import Mapping
 
 import numpy as np
 import shapely
@@ -8,8 +9,9 @@ import shapely
 from ..findings import Finding, Fix, name_pieces
 from ..outline.coverage import Seam
 from ..practice import Practice
-from ..rack.boards import DEFECTS, Board, laid
+from ..rack.boards import DEFECTS, Board
 from ..work.composition import Composition, Layer, Piece
+from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job, job_of
 from ..work.register import judgement
 from .contrast import STEP_MM, Contrast, contrast_of
@@ -35,7 +37,7 @@ def wood_findings(job: Job, _plan=None) -> list[Finding]:
     boards: layer by layer."""
     composition = job.composition
     found = [*_without_wood(job)]
-    placed = outlines_on_boards(composition)
+    placed = on_boards(job)
     for layer in composition.layers:
         today = contrast_of(composition, layer)
         found += _melting_seams(composition, layer, today)
@@ -237,21 +239,6 @@ def neck_table(layer: Layer, practice: Practice) -> dict[int, tuple[Neck, ...]]:
     return {key: table[key] for key in layer.coverage.keys if table[key]}
 
 
-def outlines_on_boards(composition: Composition) -> dict[str, dict[str, shapely.Polygon]]:
-    """Where parts lie on boards of the rack: by the board's mark, then by the part's key."""
-    boards = composition.rack.by_name
-    found: dict[str, dict[str, shapely.Polygon]] = defaultdict(dict)
-    for key, place in composition.placements.items():
-        piece = _piece_of(composition, key)
-        if piece is not None and place.board in boards and place.point is not None:
-            coverage = composition.home[piece.key].coverage
-            spot = coverage.spots[piece.key]
-            about = (spot.x_mm, spot.y_mm)
-            outline, grain = coverage.by_key[piece.key], piece.grain_deg or 0.0
-            found[place.board][key] = laid(outline, about, boards[place.board], grain, *place.point)
-    return found
-
-
 def _piece_of(composition: Composition, key: str) -> Piece | None:
     """The piece that a part of this key is, in whatever copy."""
     name = key.partition("/")[0]
@@ -259,7 +246,7 @@ def _piece_of(composition: Composition, key: str) -> Piece | None:
     return None if piece is None or piece.opening else piece
 
 
-def _on_boards(composition: Composition, placed: dict[str, dict[str, shapely.Polygon]]) -> list[Finding]:
+def _on_boards(composition: Composition, placed: Mapping[str, list[Lying]]) -> list[Finding]:
     rack = composition.rack
     found = []
     for key, place in composition.placements.items():
@@ -274,7 +261,7 @@ def _on_boards(composition: Composition, placed: dict[str, dict[str, shapely.Pol
                 f"{p.number} is {rack.shelf.name(p.wood)}, but board {place.board} is {rack.shelf.name(board.wood)}."
             )
         else:
-            words = _bad_place(p, key, board, placed.get(place.board, {}), composition)
+            words = _bad_place(p, key, board, placed.get(place.board, []))
         if words:
             copy = key.partition("/")[2]
             found.append(
@@ -295,17 +282,24 @@ def _on_boards(composition: Composition, placed: dict[str, dict[str, shapely.Pol
     return found
 
 
-def _bad_place(p: Piece, key: str, board: Board, others: dict[str, shapely.Polygon], composition: Composition) -> str:
-    mine = others.get(key)
+def _bad_place(p: Piece, key: str, board: Board, lying: list[Lying]) -> str:
+    mine = next((one for one in lying if one.key == key), None)
     if mine is None:
         return ""
-    if mine.difference(board.region).area > CLEAR_MM2:
+    if mine.outline.difference(board.region).area > CLEAR_MM2:
         return f"{p.number} hangs over the edge of board {board.name}."
-    hit = next((d for d in board.defects if mine.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2), None)
+    hit = next((d for d in board.defects if mine.outline.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2), None)
     if hit is not None:
         return f"{p.number} lies over {DEFECTS[hit.kind]} of board {board.name}."
-    over = [k for k, o in others.items() if k != key and mine.intersection(o).area > CLEAR_MM2]
+    over = [
+        one.part
+        for one in lying
+        if one.key != key
+        and one.place.leaf == mine.place.leaf
+        and mine.outline.intersection(one.outline).area > CLEAR_MM2
+    ]
     if over:
-        numbers = sorted({piece.number for k in over if (piece := _piece_of(composition, k)) is not None})
-        return f"{p.number} and {name_pieces(numbers)} lie over each other on board {board.name}."
+        numbers = sorted({part.number for part in over if part.number})
+        named = name_pieces(numbers) if numbers else over[0].name
+        return f"{p.number} and {named} lie over each other on board {board.name}."
     return ""

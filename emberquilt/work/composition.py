@@ -49,15 +49,24 @@ class Piece:
 
 @dataclass(frozen=True, slots=True)
 class Placement:
-    """Where a part comes from: the mark of a board, and where its fattest spot lies on it (mm), if that is decided."""
+    """Where a part comes from: the mark of a board, and where its fattest spot lies on it (mm), if that is decided.
+    `turned_deg`: how far it is turned there, counter-clockwise, beyond its arrow along the grain. `leaf` counts from 1
+    where the board is resawn. `nailed`: a person put it there, and laying the rest leaves it alone."""
 
     board: str
     x_mm: float | None = None
     y_mm: float | None = None
+    turned_deg: float = 0.0
+    leaf: int = 0
+    nailed: bool = True
 
     @property
     def point(self) -> tuple[float, float] | None:
         return None if self.x_mm is None or self.y_mm is None else (self.x_mm, self.y_mm)
+
+    def along_deg(self, grain_deg: float | None) -> float:
+        """The way of a part of that arrow that lies along the board's grain here."""
+        return ((grain_deg or 0.0) - self.turned_deg) % 360
 
 
 @dataclass(frozen=True)

@@ -298,6 +298,16 @@ def _orders_after(orders: tuple[Order, ...], change: Reshaped) -> tuple[Order, .
 
 
 @dataclass(frozen=True)
+class StockDecisions:
+    """`within`: by how many degrees a piece may be turned off its arrow on a board, by key."""
+
+    within: Mapping[int, float] = field(default_factory=dict)
+
+    def after(self, change: Reshaped) -> tuple["StockDecisions", list[str]]:
+        return replace(self, within=_at_home(self.within, change)), []
+
+
+@dataclass(frozen=True)
 class SawDecisions:
     """`first`: pieces to saw before all others, in that order; `stacks`: layers that are cut as one stack; `high`: how
     many copies lie on each other and are sawn at once."""
@@ -342,6 +352,7 @@ class Decisions:
     pattern: PatternDecisions = PatternDecisions()
     wood: WoodDecisions = WoodDecisions()
     relief: ReliefDecisions = ReliefDecisions()
+    stock: StockDecisions = StockDecisions()
     saw: SawDecisions = SawDecisions()
     assembly: AssemblyDecisions = AssemblyDecisions()
     calendar: CalendarDecisions = CalendarDecisions()
@@ -356,7 +367,7 @@ class Decisions:
         """These, once pieces went and came."""
         made: dict[str, Any] = {}
         lost = list(self.whole.lost)
-        for station in ("wood", "relief", "saw", "assembly"):
+        for station in ("wood", "relief", "stock", "saw", "assembly"):
             mine, gone = getattr(self, station).after(change)
             made[station] = mine
             lost += [Lost(station, words) for words in dict.fromkeys(gone)]
@@ -479,6 +490,7 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "pattern": _pattern,
     "wood": _wood,
     "relief": _relief,
+    "stock": lambda told: StockDecisions(_by_key(told.get("within", {}), float)),
     "saw": _saw,
     "assembly": lambda told: AssemblyDecisions(tuple(told.get("anchors", ()))),
     "calendar": lambda told: CalendarDecisions(**told),

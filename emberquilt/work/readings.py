@@ -28,7 +28,7 @@ def _face(composition: Composition, p: Piece) -> tuple:
     if place is None or board is None or place.point is None:
         return ()
     spot = composition.home[p.key].coverage.spots[p.key]
-    move = to_board((spot.x_mm, spot.y_mm), board, p.grain_deg or 0.0, *place.point)
+    move = to_board((spot.x_mm, spot.y_mm), board, place.along_deg(p.grain_deg), *place.point)
     return board.name, *(round(v, 5) for v in move.ravel().tolist())
 
 

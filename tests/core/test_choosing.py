@@ -245,13 +245,14 @@ def test_another_wood_takes_a_piece_off_its_board():
 
 def test_wood_stays_where_it_was_when_a_piece_is_split():
     """Both halves lie on the board where the whole did: together they cover the same wood."""
-    from emberquilt.wood.judgement import outlines_on_boards
+    from emberquilt.work.on_boards import on_boards
 
     work = do(six(), "place", [1], board="W2", x="60", y="60", deg="20")
-    whole = outlines_on_boards(work)["W2"]["1"]
+    whole = on_boards(job_of(work))["W2"][0].outline
     halves = applied(work, edit(work, "split", [1], {"points": "[[15, -1], [15, 31]]"}))
-    laid = shapely.union_all(list(outlines_on_boards(halves)["W2"].values()))
-    assert len(outlines_on_boards(halves)["W2"]) == 2
+    lying = on_boards(job_of(halves))["W2"]
+    laid = shapely.union_all([one.outline for one in lying])
+    assert len(lying) == 2
     assert laid.symmetric_difference(whole).area < 0.5
     assert not [f for f in woods_found(halves) if f.code == "place"]
 

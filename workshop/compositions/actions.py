@@ -94,8 +94,11 @@ def _apply(row: models.Composition, made: Edit) -> None:
         for key, outline in made.outlines.items():
             rows[key].wkb = shapely.to_wkb(outline)
         models.Outline.objects.bulk_update(rows.values(), ["wkb"], batch_size=200)
-    if made.placements:
-        store.save_placements(row, made.placements)
+    if made.reshapes or any("grain_deg" in values for values in made.pieces.values()):
+        # what lies on a board has another outline, or lies otherwise, now
+        store.save_placements(row, composition.placements | made.placements, composition)
+    else:
+        store.save_placements(row, made.placements, composition)
     for name, value in made.composition.items():
         setattr(row, name, composition.decisions.as_dict() if name == "decisions" else value)
     row.revision += 1

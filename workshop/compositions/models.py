@@ -104,6 +104,11 @@ class Placement(models.Model):
     board = models.CharField(max_length=40)
     x_mm = models.FloatField(null=True)
     y_mm = models.FloatField(null=True)
+    turned_deg = models.FloatField(default=0)
+    leaf = models.PositiveSmallIntegerField(default=0)
+    nailed = models.BooleanField(default=True)
+    lies = models.BinaryField(null=True)
+    """Its outline on the board as WKB, for other works of the shop; none where it only says which board."""
 
     class Meta:
         ordering = ("part",)

@@ -22,7 +22,7 @@ def plan_of(row: Composition) -> Plan:
     shop = shop_of(row.owner)
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop))
     done = frozenset(done_keys(row))
-    key = (row.uid, row.revision, shop.pk, shop.revision, ratio, start, done)
+    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, ratio, start, done)
     return _plans.get(key, lambda: _make(row, ratio, start, done))
 
 

@@ -1,21 +1,26 @@
 """Between rows and the core's composition. Coverages are kept while their outlines do not change."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import fields, replace
+from dataclasses import asdict, fields, replace
+from uuid import UUID
 
 import numpy as np
 import shapely
+from django.db.models import F
 
 from emberquilt.findings import Finding
 from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
-from emberquilt.rack.rack import Rack
+from emberquilt.rack.rack import Rack, Spoken
 from emberquilt.work.change import LAYER_FIELDS, with_subjects
 from emberquilt.work.composition import Composition, Layer, Piece, Placement
 from emberquilt.work.copies import any_copy
 from emberquilt.work.decisions import Decisions
+from emberquilt.work.on_boards import on_boards
+from emberquilt.work.parts import job_of
 from workshop.kept import Kept
 from workshop.shop.actions import rack_of, shop_of
+from workshop.shop.models import Shop
 
 from . import models
 
@@ -26,13 +31,34 @@ PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 _coverages = Kept(KEPT)
 _compositions = Kept(KEPT)
 _in_shop = Kept(KEPT)
+_spoken = Kept(4)
 
 
 def load(row: models.Composition) -> Composition:
     """The composition of a row, as it stands at the row's revision, with what its owner has on the rack."""
     shop = shop_of(row.owner)
-    key = (row.uid, row.revision, shop.pk, shop.revision)
-    return _in_shop.get(key, lambda: with_subjects(_with(as_kept(row), rack_of(row.owner, shop))))
+    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken)
+    return _in_shop.get(key, lambda: with_subjects(_with(as_kept(row), _rack_beside(row, shop))))
+
+
+def _rack_beside(row: models.Composition, shop: Shop) -> Rack:
+    """The shop's rack, with what other works have laid on its boards."""
+    rack = rack_of(row.owner, shop)
+    spoken = _spoken.get((shop.pk, shop.revision, shop.spoken), lambda: _read_spoken(row.owner, rack))
+    others = tuple(one for uid, one in spoken if uid != row.uid)
+    return replace(rack, spoken_for=others) if others else rack
+
+
+def _read_spoken(owner, rack: Rack) -> list[tuple[UUID, Spoken]]:
+    lies: dict[tuple, list] = {}
+    rows = models.Placement.objects.filter(composition__owner=owner, lies__isnull=False).order_by("pk")
+    for uid, work, board, wkb in rows.values_list("composition__uid", "composition__name", "board", "lies"):
+        if board in rack.by_name:
+            lies.setdefault((uid, work, board), []).append(bytes(wkb))
+    return [
+        (uid, Spoken(board, work, shapely.union_all(shapely.from_wkb(some))))
+        for (uid, work, board), some in lies.items()
+    ]
 
 
 def as_kept(row: models.Composition) -> Composition:
@@ -90,8 +116,8 @@ def _read(row: models.Composition) -> Composition:
         tuple(Finding.from_dict(values) for values in row.intake),
         last_key=row.last_key,
         placements={
-            part: Placement(board, x, y)
-            for part, board, x, y in row.placements.order_by("part").values_list("part", "board", "x_mm", "y_mm")
+            part: Placement(*values)
+            for part, *values in row.placements.order_by("part").values_list("part", *PLACEMENT_FIELDS)
         },
     )
 
@@ -124,25 +150,34 @@ def save_new(owner, composition: Composition, source_name: str = "", source: byt
         values = {name: getattr(layer, name) for name in LAYER_FIELDS}
         models.Layer.objects.create(composition=row, key=layer.key, position=position, **values)
         save_pieces(row, ((layer.key, p, layer.coverage.by_key[p.key]) for p in layer.pieces))
-    save_placements(row, composition.placements)
+    save_placements(row, composition.placements, composition)
     return row
 
 
-def save_placements(row: models.Composition, places: Mapping[str, Placement | None]) -> None:
-    """Write where parts come from, over what was kept of these parts; None takes a part off its board."""
+PLACEMENT_FIELDS = ("board", "x_mm", "y_mm", "turned_deg", "leaf", "nailed")
+
+
+def save_placements(row: models.Composition, places: Mapping[str, Placement | None], composition: Composition) -> None:
+    """Write where parts of the composition come from, over what was kept of these parts; None takes a part off its
+    board."""
+    if not places:
+        return
+    there = replace(composition, rack=rack_of(row.owner))
+    lies = {one.key: shapely.to_wkb(one.outline) for some in on_boards(job_of(there)).values() for one in some}
     gone = [key for key, place in places.items() if place is None]
     for i in range(0, len(gone), 900):
         row.placements.filter(part__in=gone[i : i + 900]).delete()
     models.Placement.objects.bulk_create(
         (
-            models.Placement(composition=row, part=key, board=place.board, x_mm=place.x_mm, y_mm=place.y_mm)
+            models.Placement(composition=row, part=key, lies=lies.get(key), **asdict(place))
             for key, place in places.items()
             if place is not None
         ),
         update_conflicts=True,
         unique_fields=("composition", "part"),
-        update_fields=("board", "x_mm", "y_mm"),
+        update_fields=(*PLACEMENT_FIELDS, "lies"),
     )
+    Shop.objects.filter(owner=row.owner).update(spoken=F("spoken") + 1)
 
 
 def save_pieces(row: models.Composition, pieces: Iterable[tuple[int, Piece, shapely.Polygon]]) -> None:

@@ -4,6 +4,7 @@ from urllib.parse import urlencode
 
 import cv2
 import numpy as np
+import shapely
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -19,13 +20,12 @@ from emberquilt.picture.render import draft
 from emberquilt.rack.boards import Board
 from emberquilt.stock.verdict import verdict_of
 from emberquilt.wood.axis import long_axis_deg
-from emberquilt.wood.judgement import outlines_on_boards
 from emberquilt.wood.packs import pack_in
 from emberquilt.wood.palettes import in_woods
 from emberquilt.wood.spots import WISHES, places
 from emberquilt.wood.verbs import answered, matched, palette_named
 from emberquilt.work.composition import Composition, Layer, Piece
-from emberquilt.work.copies import any_copy
+from emberquilt.work.on_boards import on_boards
 from emberquilt.work.parts import job_of
 from emberquilt.work.readings import dress_of
 from emberquilt.work.scene import Scene, shapes_of
@@ -279,7 +279,7 @@ def _setting(composition: Composition, piece: Piece, board: Board, key: str) -> 
     grain = piece.grain_deg if piece.grain_deg is not None else long_axis_deg(coverage.by_key[piece.key])
     here = placed.point if placed is not None and placed.board == board.name else None
     x, y = here or (board.length_mm / 2, board.width_mm / 2)
-    others = {k: o for k, o in outlines_on_boards(composition).get(board.name, {}).items() if k != key}
+    others = [one for one in on_boards(job_of(composition)).get(board.name, []) if one.key != key]
     return {
         "piece": piece.key,
         "board": board.name,
@@ -295,8 +295,9 @@ def _setting(composition: Composition, piece: Piece, board: Board, key: str) -> 
         "outline": [list(c) for c in board.region.exterior.coords],
         "defects": [[d.kind, [list(c) for c in d.ring]] for d in board.defects],
         "others": [
-            [composition.by_key[int(any_copy(k))].number, [list(c) for c in o.exterior.coords]]
-            for k, o in others.items()
+            [one.part.number, [list(c) for c in body.exterior.coords]]
+            for one in others
+            for body in shapely.get_parts(one.outline)
         ],
     }
 
@@ -323,7 +324,7 @@ def spots(request, uid):
         FACE_PX_PER_MM,
     )
     lightness = cv2.cvtColor(face, cv2.COLOR_RGB2LAB)[..., 0].astype(np.float32) * (100 / 255)
-    taken = [o for k, o in outlines_on_boards(composition).get(board.name, {}).items() if k != key]
+    taken = [one.outline for one in on_boards(job_of(composition)).get(board.name, []) if one.key != key]
     spot = coverage.spots[piece.key]
     found = places(
         coverage.by_key[piece.key],

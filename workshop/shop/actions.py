@@ -63,6 +63,7 @@ def board_of(row: models.Board) -> Board:
         tuple(row.lab) if row.lab else None,
         row.spread,
         row.photo,
+        row.offcut,
     )
 
 

@@ -9,6 +9,8 @@ class Shop(models.Model):
     owner = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="shop")
     practice = models.JSONField(default=dict)
     revision = models.PositiveIntegerField(default=1)
+    spoken = models.PositiveIntegerField(default=1)
+    """Another when works lay parts on its boards otherwise."""
     time_zone = models.CharField(max_length=60, blank=True)
     """IANA name, as the browser told it once or the person set it; empty until then."""
 
@@ -47,6 +49,7 @@ class Board(models.Model):
     lab = models.JSONField(null=True)
     spread = models.FloatField(default=0)
     photo = models.PositiveIntegerField(default=0)
+    offcut = models.BooleanField(default=False)
 
     class Meta:
         ordering = ("wood", "-length_mm", "id")

@@ -1,0 +1,382 @@
+"""Parts on the boards and sheets of the rack: laid, laid again round what is nailed, and why something found no place.
+
+Parts of one material and thickness share boards; the thickest are laid first, because only they have no other choice.
+A board is milled to one thickness along a stretch of its length, so thinner parts begin where thicker ones end.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import shapely
+
+from ..errors import BadChoice
+from ..layout.boards import Task, boards_layout
+from ..layout.bound import boards_bound
+from ..layout.checked import Fault, faults_of
+from ..layout.effort import Effort
+from ..layout.task import Face, Gaps, Item, Laid, Layout, room_on
+from ..rack.boards import Board, turn_deg
+from ..rack.rack import Rack
+from ..work.composition import Composition, Placement
+from ..work.copies import any_copy
+from ..work.on_boards import about_of, on_boards
+from ..work.parts import Job, Part
+from .need import MEASURED_MM
+
+QUARTERS = (0.0, 90.0, 180.0, 270.0)
+LEAST_STRETCH_MM = 40.0
+"""A shorter remainder of a board is not begun for parts of another thickness."""
+CROSSCUT_MM = 3.2
+"""What cutting a board across takes: common practice, no source."""
+LEAST_GAP_MM = 0.5
+
+
+@dataclass(frozen=True)
+class Homeless:
+    """A part that found no place: why, and what would do."""
+
+    part: str
+    why: str
+    would: str
+
+
+@dataclass(frozen=True)
+class RackLayout:
+    """`laid` parts by key, the faces they could be laid on, and those that found none. `density` is the share of the
+    boards begun that ends up in parts, `bound` what no layout of these parts could exceed on these boards."""
+
+    laid: tuple[Laid, ...]
+    faces: tuple[Face, ...]
+    homeless: tuple[Homeless, ...]
+    density: float
+    bound: float
+    placements: Mapping[str, Placement]
+
+
+@dataclass(frozen=True)
+class Group:
+    """Parts of one material and thickness."""
+
+    material: str
+    thickness_mm: float
+    parts: tuple[Part, ...]
+
+
+def gaps_of(composition: Composition) -> Gaps:
+    return Gaps(composition.practice.part_gap_mm, composition.practice.edge_gap_mm)
+
+
+def checked_gap(between_mm: float) -> float:
+    """The gap, or `BadChoice` where no saw goes between."""
+    if not between_mm >= LEAST_GAP_MM:
+        raise BadChoice(
+            f"Parts need room for the blade between them: at least {LEAST_GAP_MM:g} mm, and {between_mm:g} was said."
+        )
+    return between_mm
+
+
+def groups_of(job: Job) -> list[Group]:
+    """Everything that is made of something, of all copies; of each material the thickest first."""
+    table: dict[tuple[str, float], list[Part]] = {}
+    for part in job.parts():
+        if part.material and not part.outline.is_empty:
+            table.setdefault((part.material, part.thickness_mm), []).append(part)
+    return [
+        Group(material, thick, tuple(parts))
+        for (material, thick), parts in sorted(table.items(), key=lambda entry: (entry[0][0], -entry[0][1]))
+    ]
+
+
+def item_of(job: Job, part: Part, faces: frozenset[str] = frozenset()) -> Item:
+    """The part as it may be laid: its arrow along the face's grain, which runs to the right there."""
+    composition = job.composition
+    whole = composition.by_key.get(part.id.piece) if part.id.in_any_copy.isdecimal() else None
+    body = whole.part if whole is not None and whole.part in composition.decisions.wood.together else ""
+    return Item(
+        part.key,
+        part.outline,
+        about_of(job, part),
+        turns_of(job, part),
+        f"{body}/{part.copy}" if body else "",
+        faces,
+    )
+
+
+def turns_of(job: Job, part: Part) -> tuple[float, ...]:
+    """Turns beyond the arrow along the grain: a half-turn where it does not matter, any where the material is even."""
+    if part.turn == "any":
+        return QUARTERS
+    composition = job.composition
+    within = composition.practice.grain_within_deg
+    if part.id.in_any_copy.isdecimal():
+        within = composition.decisions.stock.within.get(part.id.piece, within)
+    near = (0.0, within, -within) if within else (0.0,)
+    return tuple(way + off for way in ((0.0, 180.0) if part.turn == "half" else (0.0,)) for off in near)
+
+
+def face_of(board: Board, rack: Rack, between_mm: float, edge_mm: float, upto: frozenset[str] = frozenset()) -> Face:
+    """A board's face, its flaws and what other works have spoken for left out."""
+    flaws = [shapely.Polygon(defect.ring) for defect in board.defects]
+    spoken = [one.outlines for one in rack.spoken_on.get(board.name, ())]
+    more = max(0.0, between_mm - edge_mm)
+    flaws += [outline.buffer(more) for outline in spoken]
+    rank = (0 if board.offcut else 1, round(board.thickness_mm, 1), round(board.area_mm2))
+    return Face(board.name, board.region, shapely.union_all(flaws), rank)
+
+
+class Laying:
+    """The rack while works are laid on it, group by group."""
+
+    def __init__(self, job: Job, gaps: Gaps | None = None):
+        self.job, self.composition = job, job.composition
+        self.rack = job.composition.rack
+        self.gaps = gaps or gaps_of(job.composition)
+        checked_gap(self.gaps.between_mm)
+        self.faces = {
+            board.name: face_of(board, self.rack, self.gaps.between_mm, self.gaps.edge_mm) for board in self.rack.boards
+        }
+        self.nailed = self._nailed()
+        self._refuse_overlaps()
+
+    def _nailed(self) -> dict[str, Laid]:
+        """What a person put where it is."""
+        made = {}
+        for board, lying in on_boards(self.job).items():
+            for one in lying:
+                fits = one.part.material == self.rack.by_name[board].wood
+                if one.place.nailed and fits and one.place.point is not None:
+                    item = item_of(self.job, one.part)
+                    turn = self._turn(board, one.part, one.place.turned_deg)
+                    made[one.key] = Laid(replace(item, key=one.key), board, *one.place.point, turn, nailed=True)
+        return made
+
+    def _turn(self, board: str, part: Part, turned_deg: float) -> float:
+        """Of a part beyond its arrow, as the whole turn of its outline."""
+        return turn_deg(self.rack.by_name[board], part.grain_deg) + turned_deg
+
+    def _refuse_overlaps(self) -> None:
+        by_board: dict[str, list[Laid]] = {}
+        for one in self.nailed.values():
+            by_board.setdefault(one.face, []).append(one)
+        for board, some in by_board.items():
+            for i, one in enumerate(some):
+                for other in some[i + 1 :]:
+                    if one.outline.intersection(other.outline).area > 1.0:
+                        names = " and ".join(self._name(key) for key in (one.item.key, other.item.key))
+                        raise BadChoice(
+                            f"{names} are nailed over each other on board {board}. Take one of them off it first."
+                        )
+
+    def _name(self, key: str) -> str:
+        part = self.job.by_key.get(any_copy(key))
+        return part.name if part is not None else key
+
+    def boards_for(self, group: Group) -> list[Board]:
+        """Of that material, and no thinner than it."""
+        return [
+            board
+            for board in self.rack.boards
+            if board.wood == group.material and board.thickness_mm >= group.thickness_mm - MEASURED_MM
+        ]
+
+    def laid(
+        self,
+        effort: Effort,
+        seed: int = 0,
+        only: Callable[[Part], bool] | None = None,
+        better: Callable[[Mapping[str, Placement]], None] | None = None,
+    ) -> RackLayout:
+        """Everything that is not nailed laid anew. `better` is told where parts lie whenever that became better."""
+        groups = [replace(g, parts=tuple(p for p in g.parts if only is None or only(p))) for g in groups_of(self.job)]
+        groups = [group for group in groups if group.parts]
+        begun: dict[str, float] = {}
+        done: list[Laid] = []
+        homeless = [
+            Homeless(part.key, "It is of no wood or sheet yet.", "") for part in self.job.parts() if not part.material
+        ]
+        bounds: list[tuple[float, float]] = []
+        for group in groups:
+            faces = self._faces(group, begun)
+            own = self._laid_group(group, faces, effort.share(1 / len(groups)), seed, done, better)
+            done += own.laid
+            homeless += [self._homeless(group, item.key, faces) for item in own.unplaced]
+            for one in own.laid:
+                end = one.outline.bounds[2] + CROSSCUT_MM
+                begun[one.face] = max(begun.get(one.face, 0.0), end)
+            bounds.append(self._bound(group, faces))
+        used = {one.face for one in done}
+        boards_mm2 = sum(self.rack.by_name[name].area_mm2 for name in used)
+        parts_mm2 = sum(one.item.area_mm2 for one in done)
+        most, least = (sum(values) for values in zip(*bounds, strict=True)) if bounds else (0.0, 0.0)
+        return RackLayout(
+            tuple(done),
+            tuple(face for name, face in self.faces.items() if name in used or self._speaks_of(name)),
+            tuple(homeless),
+            parts_mm2 / boards_mm2 if boards_mm2 else 0.0,
+            min(1.0, most / least) if least else 0.0,
+            self.placements(done),
+        )
+
+    def _speaks_of(self, board: str) -> bool:
+        wood = self.rack.by_name[board].wood
+        return any(part.material == wood for part in self.job.of_one)
+
+    def _faces(self, group: Group, begun: Mapping[str, float]) -> list[Face]:
+        """Faces for a group: the boards as far as thicker parts have not begun them."""
+        faces = []
+        for board in self.boards_for(group):
+            face = self.faces[board.name]
+            start = begun.get(board.name, 0.0)
+            if start:
+                _, y0, x1, y1 = face.region.bounds
+                if x1 - start < LEAST_STRETCH_MM:
+                    continue
+                face = replace(face, region=face.region.intersection(shapely.box(start, y0, x1, y1)))
+            # the nearest in thickness first, so that little is planed away
+            over = round(max(0.0, board.thickness_mm - group.thickness_mm), 1)
+            faces.append(replace(face, rank=(face.rank[0], over, face.rank[2])))
+        return faces
+
+    def _laid_group(
+        self,
+        group: Group,
+        faces: Sequence[Face],
+        effort: Effort,
+        seed: int,
+        done: Sequence[Laid],
+        better: Callable[[Mapping[str, Placement]], None] | None,
+    ) -> Layout:
+        grains = {self.rack.by_name[face.key].grain_deg for face in faces} or {0.0}
+        keys = {part.key for part in group.parts}
+        nailed = tuple(one for key, one in self.nailed.items() if key in keys)
+        others = [one for key, one in self.nailed.items() if key not in keys]
+        faces = [_without(face, [o for o in others if o.face == face.key], self.gaps) for face in faces]
+        loose = [part for part in group.parts if part.key not in self.nailed]
+        if len(grains) == 1:
+            grain = grains.pop()
+            items = tuple(self._turned(part, grain) for part in loose)
+            task = Task(items, tuple(faces), self.gaps, nailed)
+            tell = None
+            if better is not None:
+                tell = lambda layout: better(self.placements([*done, *layout.laid]))  # noqa: E731
+            return boards_layout(task, effort, seed, tell)
+        return self._by_grain(loose, faces, nailed, effort, seed)
+
+    def _by_grain(
+        self, loose: Sequence[Part], faces: Sequence[Face], nailed: tuple[Laid, ...], effort: Effort, seed: int
+    ) -> Layout:
+        """Boards whose grain runs differently, one kind after the other."""
+        table: dict[float, list[Face]] = {}
+        for face in sorted(faces, key=lambda face: (face.rank, face.key)):
+            table.setdefault(self.rack.by_name[face.key].grain_deg, []).append(face)
+        laid: list[Laid] = list(nailed)
+        left = list(loose)
+        missing: tuple[Item, ...] = ()
+        for grain, some in table.items():
+            names = {face.key for face in some}
+            own = tuple(one for one in nailed if one.face in names)
+            items = tuple(self._turned(part, grain) for part in left)
+            made = boards_layout(Task(items, tuple(some), self.gaps, own), effort.share(1 / len(table)), seed)
+            laid += [one for one in made.laid if not one.nailed]
+            missing = made.unplaced
+            waiting = {item.key for item in missing}
+            left = [part for part in left if part.key in waiting]
+        return Layout(tuple(laid), missing)
+
+    def _turned(self, part: Part, grain_deg: float) -> Item:
+        """The item with whole turns for boards of that grain."""
+        item = item_of(self.job, part)
+        base = 0.0 if part.turn == "any" else grain_deg - part.grain_deg
+        return replace(item, turns=tuple(round((base + turn) % 360, 6) for turn in item.turns))
+
+    def placements(self, laid: Iterable[Laid]) -> dict[str, Placement]:
+        """Where loose parts lie, as the work keeps it."""
+        made = {}
+        for one in laid:
+            if one.nailed:
+                continue
+            part = self.job.by_key[any_copy(one.item.key)]
+            turned = one.turn_deg - turn_deg(self.rack.by_name[one.face], part.grain_deg)
+            turned = round((turned + 180) % 360 - 180, 3)
+            made[one.item.key] = Placement(one.face, round(one.x_mm, 3), round(one.y_mm, 3), turned, 0, nailed=False)
+        return made
+
+    def _bound(self, group: Group, faces: Sequence[Face]) -> tuple[float, float]:
+        """Area of what a group's parts come to, and the least area of boards for it."""
+        items = [item_of(self.job, part) for part in group.parts]
+        share = boards_bound(items, faces, self.gaps)
+        area = sum(item.area_mm2 for item in items)
+        return (area, area / share) if share else (0.0, 0.0)
+
+    def _homeless(self, group: Group, key: str, faces: Sequence[Face]) -> Homeless:
+        part = self.job.by_key[any_copy(key)]
+        along, across = self._extent(part)
+        practice, shelf = self.composition.practice, self.rack.shelf
+        name, say = shelf.name(group.material) if group.material in shelf else group.material, practice.say
+        edge = 2 * self.gaps.edge_mm
+        would = (
+            f"{name} {say(group.thickness_mm)} thick, {say(along + edge)} along the grain and {say(across + edge)} wide"
+        )
+        return Homeless(key, self._why(group, part, faces, along, across, name), f"A board of {would}, would do.")
+
+    def _extent(self, part: Part) -> tuple[float, float]:
+        """How far a part reaches along its grain and across it; of even material the way it needs least width."""
+        item = item_of(self.job, part)
+        boxes = [item.turned(turn - (0.0 if part.turn == "any" else part.grain_deg)).bounds for turn in item.turns]
+        sides = [(x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes]
+        return min(sides, key=lambda side: side[1])
+
+    def _why(self, group: Group, part: Part, faces: Sequence[Face], along: float, across: float, name: str) -> str:
+        say, same = self.composition.practice.say, [b for b in self.rack.boards if b.wood == group.material]
+        thick = self.boards_for(group)
+        if not same:
+            return f"No board of {name} is on the rack."
+        if not thick:
+            most = max(same, key=lambda board: board.thickness_mm)
+            return (
+                f"It wants {say(group.thickness_mm)}, and no board of {name} is as thick: "
+                f"{most.name} has {say(most.thickness_mm)}."
+            )
+        room = {face.key: room_on(face, self.gaps) for face in faces}
+        edge = 2 * self.gaps.edge_mm
+        wide = [board for board in thick if board.width_mm >= across + edge]
+        long = [board for board in thick if board.length_mm >= along + edge]
+        if not long:
+            most = max(thick, key=lambda board: board.length_mm)
+            return (
+                f"It is longer than every board of {name}: {say(along)} along the grain, "
+                f"and {most.name} is {say(most.length_mm)} long."
+            )
+        if not wide:
+            most = max(thick, key=lambda board: board.width_mm)
+            return (
+                f"It is wider than every board of {name}: {say(across)} across the grain, "
+                f"and {most.name} is {say(most.width_mm)} wide."
+            )
+        large = [board for board in wide if board in long]
+        if not large:
+            return (
+                f"No board of {name} is both as long and as wide: {say(along)} along the grain, {say(across)} across."
+            )
+        names = ", ".join(board.name for board in large[:3])
+        if all(room[b.name].is_empty for b in large if b.name in room):
+            return f"Flaws leave no room on {names}."
+        spoken = sorted({one.work for board in large for one in self.rack.spoken_on.get(board.name, ())})
+        if spoken:
+            return (
+                f"{names} would be large enough, but what is not spoken for by {', '.join(spoken[:2])} is too little."
+            )
+        return f"{names} would be large enough, but other parts and flaws leave no room for it."
+
+    def faults(self, layout: RackLayout) -> list[Fault]:
+        """What an independent look finds wrong with what was laid, nailed ones left out."""
+        loose = [one for one in layout.laid if not one.nailed]
+        return faults_of(loose, layout.faces, self.gaps)
+
+
+def _without(face: Face, others: Sequence[Laid], gaps: Gaps) -> Face:
+    """A face without the stretch on which parts of another thickness are nailed."""
+    if not others:
+        return face
+    grown = [one.outline.buffer(max(0.0, gaps.between_mm - gaps.edge_mm)) for one in others]
+    return replace(face, flaws=shapely.union_all([face.flaws, *grown]))

@@ -1,0 +1,47 @@
+"""Where parts lie on the boards of the rack."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import shapely
+
+from ..rack.boards import laid
+from .composition import Placement
+from .copies import any_copy
+from .parts import Job, Part
+
+
+@dataclass(frozen=True, slots=True)
+class Lying:
+    """A part on a board: its key with its copy, and its outline on the face (mm)."""
+
+    key: str
+    part: Part
+    place: Placement
+    outline: shapely.Geometry = field(repr=False)
+
+
+def about_of(job: Job, part: Part) -> tuple[float, float]:
+    """The point of a part whose place on a board is told: a piece's fattest spot, the middle of what no piece stands
+    for."""
+    key = part.id.piece
+    if part.id.in_any_copy.isdecimal():
+        spot = job.composition.home[key].coverage.spots[key]
+        return spot.x_mm, spot.y_mm
+    x0, y0, x1, y1 = part.outline.bounds
+    return (x0 + x1) / 2, (y0 + y1) / 2
+
+
+def on_boards(job: Job) -> Mapping[str, list[Lying]]:
+    """By the board's mark all that lies on it; what only says from which board it comes is left out."""
+    boards = job.composition.rack.by_name
+    found: dict[str, list[Lying]] = {}
+    for key, place in job.composition.placements.items():
+        part = job.by_key.get(any_copy(key))
+        if part is None or place.board not in boards or place.point is None:
+            continue
+        outline = laid(
+            part.outline, about_of(job, part), boards[place.board], place.along_deg(part.grain_deg), *place.point
+        )
+        found.setdefault(place.board, []).append(Lying(key, part, place, outline))
+    return found
