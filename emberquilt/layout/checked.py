@@ -37,14 +37,16 @@ def faults_of(laid: Iterable[Laid], faces: Iterable[Face], gaps: Gaps) -> list[F
             continue
         face = by_key[key]
         edge = shapely.boundary(face.region)
-        for i, one in enumerate(some):
+        for one in some:
             outline = one.outline
             if not face.region.contains(outline) or edge.distance(outline) < gaps.edge_mm - NEAR_MM:
                 faults.append(Fault("off", one.item.key, amount_mm=float(outline.difference(face.region).area)))
             if not face.flaws.is_empty and face.flaws.distance(outline) < gaps.edge_mm - NEAR_MM:
                 faults.append(Fault("over-flaw", one.item.key))
-            for other in some[i + 1 :]:
-                apart = outline.distance(other.outline)
-                if apart < gaps.between_mm - NEAR_MM:
-                    faults.append(Fault("too-near", one.item.key, other.item.key, float(apart)))
+        outlines = [one.outline for one in some]
+        near = shapely.STRtree(outlines).query(outlines, "dwithin", gaps.between_mm - NEAR_MM)
+        for i, j in near.T.tolist():
+            if i < j:
+                apart = float(outlines[i].distance(outlines[j]))
+                faults.append(Fault("too-near", some[i].item.key, some[j].item.key, apart))
     return faults

@@ -1,16 +1,115 @@
-"""What is short on the rack."""
+"""What is short on the rack, what lies on no board, and what lies badly on one."""
+
+from collections.abc import Mapping
+from dataclasses import replace
 
 from ..findings import Finding, Fix, name_pieces
+from ..layout.checked import Fault, faults_of
+from ..layout.task import Laid
+from ..rack.boards import turn_deg
+from ..work.copies import any_copy
+from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job
 from ..work.register import judgement
+from .laying import Laying, face_of, gaps_of, groups_of, item_of
 from .need import Need, bought_feet
 from .parts_list import material_name
 
 
 @judgement("stock", plan="needs")
 def stock_findings(job: Job, needs: tuple[Need, ...]) -> list[Finding]:
-    """Every need that the boards and sheets on the rack do not cover."""
-    return [_short(job, need) for need in needs if need.short_mm2 > 0]
+    """Every need that the boards and sheets on the rack do not cover: by area as long as nothing of it was laid, then
+    part by part; and parts that lie too near to each other, or turned as they may not be."""
+    lying = on_boards(job)
+    laid = {one.key for some in lying.values() for one in some}
+    groups = {(group.material, group.thickness_mm): group for group in groups_of(job)} if laid else {}
+    found: list[Finding] = []
+    laying = None
+    for need in needs:
+        group = groups.get((need.material, need.thickness_mm))
+        keys = [part.key for part in group.parts] if group else []
+        missing = [key for key in keys if key not in laid]
+        if keys and len(missing) < len(keys):
+            if missing:
+                laying = laying or Laying(job, nailed=False)
+                found.append(_homeless(job, laying, need, missing))
+        elif need.short_mm2 > 0:
+            found.append(_short(job, need))
+    return [*found, *_lying_badly(job, lying)]
+
+
+def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Finding:
+    """Parts of a material that is laid on boards already, and themselves are not."""
+    largest = max(missing, key=lambda key: job.by_key[any_copy(key)].area_mm2)
+    told = laying.homeless(largest)
+    named = _named(job, missing)
+    pieces = tuple(dict.fromkeys(int(any_copy(key)) for key in missing if any_copy(key).isdecimal()))
+    lies = "lies" if len(missing) == 1 else "lie"
+    return Finding(
+        "on-no-board",
+        "stock",
+        f"{named} {lies} on no board. {told.why}",
+        told.would,
+        pieces,
+        amount=len(missing),
+        limit=0,
+        part="" if pieces else largest,
+        fix=Fix("Note a board", "board", {"wood": need.material}),
+    )
+
+
+def _named(job: Job, keys: list[str]) -> str:
+    numbers = sorted({job.by_key[any_copy(key)].number for key in keys} - {0})
+    if numbers:
+        return name_pieces(numbers, 4)
+    names = list(dict.fromkeys(job.by_key[any_copy(key)].name for key in keys))
+    return (" and ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")).capitalize()
+
+
+def _lying_badly(job: Job, lying: Mapping[str, list[Lying]]) -> list[Finding]:
+    """What an independent look at every board finds. Parts over each other, over flaws or over the edge are told by
+    their own findings; here it is said where less than the gap is left."""
+    rack, gaps = job.composition.rack, gaps_of(job.composition)
+    found = []
+    for name, some in lying.items():
+        board = rack.by_name[name]
+        leaves = {one.place.leaf for one in some}
+        for leaf in sorted(leaves):
+            laid = [_laid(job, one, name) for one in some if one.place.leaf == leaf]
+            faults = [f for f in faults_of(laid, [face_of(board, rack, gaps)], gaps) if f.what == "too-near"]
+            faults = [f for f in faults if f.amount_mm > 0]
+            if faults:
+                found.append(_too_near(job, name, faults))
+    return found
+
+
+def _laid(job: Job, one: Lying, board: str) -> Laid:
+    turn = turn_deg(job.composition.rack.by_name[board], one.part.grain_deg) + one.place.turned_deg
+    assert one.place.point is not None
+    item = replace(item_of(job, one.part), key=one.key, turns=(turn,))
+    return Laid(item, board, *one.place.point, turn, one.place.nailed)
+
+
+def _too_near(job: Job, board: str, faults: list[Fault]) -> Finding:
+    practice = job.composition.practice
+    worst = min(faults, key=lambda fault: fault.amount_mm)
+    keys = [key for fault in faults for key in (fault.part, fault.other)]
+    pieces = tuple(dict.fromkeys(int(any_copy(key)) for key in keys if any_copy(key).isdecimal()))
+    names = " and ".join(job.by_key[any_copy(key)].name for key in (worst.part, worst.other))
+    more = f", and {len(faults) - 1} more pairs are as near" if len(faults) > 1 else ""
+    return Finding(
+        "too-near",
+        "stock",
+        f"{names.capitalize()} lie {practice.say(worst.amount_mm)} apart on board {board}{more}: "
+        f"{practice.say(practice.part_gap_mm)} is wanted for the blade and the hand.",
+        "Distances between outlines as they lie.",
+        pieces,
+        amount=round(worst.amount_mm, 2),
+        limit=practice.part_gap_mm,
+        unit="mm",
+        part=board,
+        fix=Fix("Lay them again", "lay", {}),
+    )
 
 
 def _short(job: Job, need: Need) -> Finding:

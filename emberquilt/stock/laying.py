@@ -114,11 +114,11 @@ def turns_of(job: Job, part: Part) -> tuple[float, ...]:
     return tuple(way + off for way in ((0.0, 180.0) if part.turn == "half" else (0.0,)) for off in near)
 
 
-def face_of(board: Board, rack: Rack, between_mm: float, edge_mm: float, upto: frozenset[str] = frozenset()) -> Face:
+def face_of(board: Board, rack: Rack, gaps: Gaps) -> Face:
     """A board's face, its flaws and what other works have spoken for left out."""
     flaws = [shapely.Polygon(defect.ring) for defect in board.defects]
     spoken = [one.outlines for one in rack.spoken_on.get(board.name, ())]
-    more = max(0.0, between_mm - edge_mm)
+    more = max(0.0, gaps.between_mm - gaps.edge_mm)
     flaws += [outline.buffer(more) for outline in spoken]
     rank = (0 if board.offcut else 1, round(board.thickness_mm, 1), round(board.area_mm2))
     return Face(board.name, board.region, shapely.union_all(flaws), rank)
@@ -127,15 +127,13 @@ def face_of(board: Board, rack: Rack, between_mm: float, edge_mm: float, upto: f
 class Laying:
     """The rack while works are laid on it, group by group."""
 
-    def __init__(self, job: Job, gaps: Gaps | None = None):
+    def __init__(self, job: Job, gaps: Gaps | None = None, nailed: bool = True):
         self.job, self.composition = job, job.composition
         self.rack = job.composition.rack
         self.gaps = gaps or gaps_of(job.composition)
         checked_gap(self.gaps.between_mm)
-        self.faces = {
-            board.name: face_of(board, self.rack, self.gaps.between_mm, self.gaps.edge_mm) for board in self.rack.boards
-        }
-        self.nailed = self._nailed()
+        self.faces = {board.name: face_of(board, self.rack, self.gaps) for board in self.rack.boards}
+        self.nailed = self._nailed() if nailed else {}
         self._refuse_overlaps()
 
     def _nailed(self) -> dict[str, Laid]:
@@ -307,6 +305,12 @@ class Laying:
         share = boards_bound(items, faces, self.gaps)
         area = sum(item.area_mm2 for item in items)
         return (area, area / share) if share else (0.0, 0.0)
+
+    def homeless(self, key: str) -> Homeless:
+        """Why a part lies on no board, as far as sizes tell."""
+        part = self.job.by_key[any_copy(key)]
+        group = Group(part.material, part.thickness_mm, (part,))
+        return self._homeless(group, key, [self.faces[board.name] for board in self.boards_for(group)])
 
     def _homeless(self, group: Group, key: str, faces: Sequence[Face]) -> Homeless:
         part = self.job.by_key[any_copy(key)]

@@ -84,7 +84,8 @@ def nail(target: Target, values: Values) -> Edit:
 
 @verb("set_down")
 def set_down(target: Target, values: Values) -> Edit:
-    """One part by hand at a place (`x`, `y` mm) of a board, turned by so much beyond its arrow; it stays there."""
+    """One part by hand at a place (`x`, `y` mm, or the `middle`) of a board, turned by so much beyond its arrow; it
+    stays there."""
     composition = target.composition
     job, key = job_of(composition), str(values.get("part", ""))
     part = job.part(key)
@@ -96,7 +97,10 @@ def set_down(target: Target, values: Values) -> Edit:
         raise BadChoice(
             f"{part.name} is of {shelf.name(part.material)}, board {board.name} is {shelf.name(board.wood)}."
         )
-    x, y = number(values.get("x"), "millimetres"), number(values.get("y"), "millimetres")
+    if values.get("middle"):
+        x, y = board.length_mm / 2, board.width_mm / 2
+    else:
+        x, y = number(values.get("x"), "millimetres"), number(values.get("y"), "millimetres")
     if not (-board.length_mm <= x <= 2 * board.length_mm and -board.width_mm <= y <= 2 * board.width_mm):
         raise BadChoice(f"That place is far off board {board.name}.")
     turned = (number(values.get("turned") or 0, "degrees") + 180) % 360 - 180

@@ -13,8 +13,10 @@ from emberquilt.drawing.panel import shape_rows
 from emberquilt.drawing.solid import packed
 from emberquilt.errors import BadChoice
 from emberquilt.keys import keys_in, runs
+from emberquilt.layout.effort import Effort
 from emberquilt.pattern.verbs import small_pairs
 from emberquilt.plan import Plan
+from emberquilt.stock.laying import Laying
 from emberquilt.work.copies import any_copy, copy_of
 from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
@@ -34,7 +36,7 @@ from workshop.stations.told import tell
 from workshop.stations.wood.ticket import suggestion
 
 OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "cut", "csrfmiddlewaretoken"}
-BESIDES = ("cut",)
+BESIDES = ("cut", "part")
 BACK = ("pack", "palettes")
 """Pages of the work that an edit made on them returns to."""
 
@@ -204,6 +206,10 @@ def do(request, uid, station):
     values = {name: value for name, value in request.POST.items() if name not in OWN_FIELDS}
     if verb == "practice":
         values = _practice_values(values)
+    values.pop("places", None)
+    if verb == "lay":
+        # looked for before anything is locked: it takes a second or two
+        values["places"] = Laying(plan_of(row).job).laid(Effort(0.0)).placements
     if verb == "wood" and values.get("wood"):
         request.session["last_wood"] = values["wood"][:40]
     layer = _layer_of(request.POST, view_of(store.as_kept(row), request.POST.get("view", "")))

@@ -96,7 +96,8 @@ export class Panel {
 
   marks() {
     if (!this.size) return;
-    drawMarks(this.top.getContext("2d"), this.scene, this.view, this.size, this.chosen, this.drag);
+    const shown = this.lit ? new Set([...this.chosen, this.lit]) : this.chosen;
+    drawMarks(this.top.getContext("2d"), this.scene, this.view, this.size, shown, this.drag);
     this.element.dispatchEvent(new CustomEvent("panel:drawn", { bubbles: true }));
   }
 

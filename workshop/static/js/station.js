@@ -10,6 +10,7 @@ import { tryingOn } from "./tryon.js";
 import { sectioned } from "./section.js";
 import { ordering } from "./order.js";
 import { turning } from "./turntable.js";
+import { racked } from "./rack.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -29,6 +30,7 @@ pictured(panel);
 tryingOn(panel, (keys) => runsOf(keys));
 sectioned(panel, (keys) => runsOf(keys));
 ordering(panel, (values) => perform(values));
+racked(panel, (values) => perform(values));
 
 function load() {
   const url = slot().dataset.shapes;
@@ -75,7 +77,7 @@ function runsOf(keys) {
 }
 
 function perform(values) {
-  const names = ["pieces", "revision", "show", "view", "cut"].filter((name) => field(name));
+  const names = ["pieces", "revision", "show", "view", "cut", "part"].filter((name) => field(name));
   const state = Object.fromEntries(names.map((name) => [name, field(name).value]));
   htmx.ajax("POST", element.dataset.do, { target: "#ticket", swap: "outerHTML", values: { ...state, ...values } });
 }
@@ -85,9 +87,9 @@ element.addEventListener("panel:chosen", () => {
   const pieces = runsOf(panel.chosen),
     show = field("show").value;
   field("pieces").value = pieces;
-  const cut = field("cut")?.value;
+  const besides = ["cut", "part"].map((name) => [name, field(name)?.value]).filter(([, value]) => value);
   const view = field("view").value;
-  const query = new URLSearchParams({ show, view, ...(pieces && { pieces }), ...(cut && { cut }) });
+  const query = new URLSearchParams({ show, view, ...(pieces && { pieces }), ...Object.fromEntries(besides) });
   history.replaceState(null, "", `?${query}`);
   htmx.ajax("GET", `${element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
 });

@@ -1,12 +1,18 @@
 """What the Stock station says."""
 
+from emberquilt.drawing.rack import DrawnBoard, RackDrawing, rack_drawing
 from emberquilt.keys import runs
 from emberquilt.saw.copies import MOST_COPIES
+from emberquilt.stock.laying import turns_of
 from emberquilt.stock.parts_list import material_name, parts_list
+from emberquilt.work.copies import any_copy
+from emberquilt.work.parts import Job
 from workshop.stations.desk import Desk
+from workshop.stations.faces import FACE_PX_PER_MM, face_url
 
-PRACTICE = ("board_use", "backer_material", "backer_mm")
+PRACTICE = ("part_gap_mm", "edge_gap_mm", "grain_within_deg", "board_use", "backer_material", "backer_mm")
 MOST_LINES = 60
+SHADE_PX = 3.0
 
 
 def context(desk: Desk) -> dict:
@@ -25,8 +31,14 @@ def context(desk: Desk) -> dict:
     ]
     shown = next((n for n in needs if n["chosen"]), None) or (needs[0] if needs else None)
     lines = _lines(desk)
+    key = _part_key(desk)
+    rack = rack_drawing(desk.job)
     return {
-        "by_board": _by_board(desk, shown["need"].parts if shown and shown["chosen"] else tuple(desk.job.by_key)),
+        **_drawn(desk, rack, key),
+        "part_key": key,
+        "lying": _lying(desk, key, rack),
+        "nailed": sum(1 for p in composition.placements.values() if p.nailed and p.point is not None),
+        "laid": sum(1 for p in composition.placements.values() if p.point is not None),
         "needs": needs,
         "shown_need": shown,
         "paper": max(plan.paper.values(), default=0),
@@ -39,14 +51,174 @@ def context(desk: Desk) -> dict:
     }
 
 
-def _by_board(desk: Desk, parts: tuple[str, ...]) -> list[tuple[str, int, str]]:
-    """Boards that some of these parts lie on, with the keys of the pieces."""
-    here, found = set(parts), {}
-    for key, place in desk.composition.placements.items():
-        name = key.partition("/")[0]
-        if name in here and name.isdecimal():
-            found.setdefault(place.board, []).append(int(name))
-    return [(board, len(keys), runs(set(keys))) for board, keys in sorted(found.items())]
+def _part_key(desk: Desk) -> str:
+    """The part that is chosen on the rack: the one that is asked for, or the first of the chosen piece."""
+    job, asked = desk.job, desk.asked.get("part", "")
+    one = desk.chosen.one if desk.chosen else None
+    if asked and job.part(asked) is not None:
+        piece = any_copy(asked)
+        if not piece.isdecimal() or (one is not None and piece == str(one.key)):
+            return asked
+    if one is None:
+        return ""
+    placed = [key for key in desk.composition.placements if any_copy(key) == str(one.key)]
+    return min(placed, default=str(one.key))
+
+
+def _drawn(desk: Desk, rack: RackDrawing, key: str) -> dict:
+    scale, practice = rack.scale, desk.composition.practice
+    long_px = rack.ruler[2] * scale
+    bits = 16 if practice.unit == "in" else 20
+    ticks = "".join(f"M{long_px * i / bits:.1f} 0v{7 if i % 4 == 0 else 4}" for i in range(1, bits))
+    shelf = desk.composition.rack.shelf
+    return {
+        "rack": rack,
+        "boards": [_board(desk, one, key) for one in rack.boards],
+        "loose": [
+            {
+                "part": part,
+                "x": round(x, 1),
+                "y": round(y, 1),
+                "scale": scale,
+                "tx": round(part.x_mm * scale, 1),
+                "ty": round(part.y_mm * scale + 0.36 * part.label_px, 1),
+                "colour": _colour(shelf, desk.job.by_key[any_copy(part.key)].material),
+            }
+            for part, x, y in rack.loose
+        ],
+        "ruler_px": round(long_px, 1),
+        "ruler_ticks": ticks,
+    }
+
+
+def _colour(shelf, material: str) -> str:
+    return shelf[material].finished if material in shelf else "#e9d7b0"
+
+
+def _board(desk: Desk, one: DrawnBoard, key: str) -> dict:
+    composition, scale, board = desk.composition, one.scale, one.board
+    practice, shelf = composition.practice, composition.rack.shelf
+    words_on = [
+        {
+            "kind": "number",
+            "text": p.number,
+            "px": round(p.label_px, 1),
+            **_at(p.x_mm, p.y_mm, scale, 0.36 * p.label_px),
+        }
+        for p in one.parts
+        if p.label_px
+    ]
+    words_on += [{"kind": "flawed", "text": f.words, **_at(f.x_mm, f.y_mm, scale, 14)} for f in one.flaws]
+    words_on += [{"kind": "spoken-words", "text": work, **_at(x, y, scale, 5)} for work, _, x, y in one.spoken[:4]]
+    if one.stays:
+        words_on += _stays_words(desk, one)
+    on = next((p for p in one.parts if p.key == key), None)
+    kind = " off-cut" if board.offcut else ""
+    share = f", {round(100 * one.share)}% in parts" if one.parts else ""
+    words = f"{shelf.name(board.wood)}{kind} {practice.short(board.thickness_mm)}{share}"
+    room = one.wide - 9 * len(board.name)
+    return {
+        "drawn": one,
+        "x": one.x,
+        "y": one.y,
+        "scale": f"{scale:.5f}",
+        "long": round(board.length_mm, 2),
+        "broad": round(board.width_mm, 2),
+        "seen": _seen(one),
+        "shade": round(SHADE_PX / scale, 2),
+        "colour": _colour(shelf, board.wood),
+        "face": face_url(board, composition.rack, practice.finish),
+        "fine": FACE_PX_PER_MM,
+        "words": words
+        if 6.6 * len(words) < room
+        else (f"{round(100 * one.share)}%" if one.parts and room > 34 else ""),
+        "words_on": words_on,
+        "nails": [_nail(p.x_mm, p.y_mm, p.label_px, scale) for p in one.parts if p.nailed],
+        "arrow": {**_at(on.x_mm, on.y_mm, scale, 14), "deg": -board.grain_deg} if on else None,
+    }
+
+
+def _seen(one: DrawnBoard) -> str:
+    """A path round what is drawn of a board, torn where the rest of it is left out."""
+    long, broad, tooth = one.shown.long_mm + 1, one.shown.broad_mm + 1, 7 / one.scale
+    path = f"M-9 -9H{long:.1f}"
+    if one.shown.broken_right:
+        count = max(2, round((broad + 9) / tooth / 2)) * 2
+        down = (broad + 9) / count
+        path += "".join(f"l{-tooth if i % 2 == 0 else tooth:.1f} {down:.2f}" for i in range(count))
+    else:
+        path += f"V{broad:.1f}"
+    if one.shown.broken_below:
+        count = max(2, round((long + 9) / tooth / 2)) * 2
+        back = -(long + 9) / count
+        path += "".join(f"l{back:.2f} {-tooth if i % 2 == 0 else tooth:.1f}" for i in range(count))
+    return path + "H-9Z"
+
+
+def _stays_words(desk: Desk, one: DrawnBoard) -> list[dict]:
+    """How much of a board stays, where there is room to say it."""
+    assert one.stays is not None
+    x, y, wide, tall = one.stays
+    seen, low = min(wide, one.shown.long_mm - x), min(tall, one.shown.broad_mm)
+    if seen * one.scale < 40 or low * one.scale < 24:
+        return []
+    say = desk.composition.practice.short
+    words = [{"kind": "stays-words", "text": "stays", **_at(x + seen / 2, y + low / 2, one.scale, -3)}]
+    size = f"{say(wide)} × {say(tall)}"
+    if seen * one.scale > 7.5 * len(size) and low * one.scale > 40:
+        words.append({"kind": "stays-words", "text": size, **_at(x + seen / 2, y + low / 2, one.scale, 14)})
+    else:
+        words[0] |= _at(x + seen / 2, y + low / 2, one.scale, 5)
+    return words
+
+
+def _at(x_mm: float, y_mm: float, scale: float, down: float) -> dict:
+    return {"x": round(x_mm * scale, 1), "y": round(y_mm * scale + down, 1)}
+
+
+def _nail(x_mm: float, y_mm: float, label_px: float, scale: float) -> dict:
+    return {"x": round(x_mm * scale + 0.9 * label_px + 4, 1), "y": round(y_mm * scale - 0.3 * label_px, 1)}
+
+
+def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
+    """What is to be told of the chosen part."""
+    job, composition = desk.job, desk.composition
+    part = job.part(key) if key else None
+    if part is None:
+        return None
+    place = composition.placements.get(key)
+    board = composition.rack.by_name.get(place.board) if place else None
+    others = [
+        b for b in composition.rack.boards if b.wood == part.material and (place is None or b.name != place.board)
+    ]
+    drawn = next((b for b in rack.boards if board is not None and b.board.name == board.name), None)
+    at = next((p for p in drawn.parts if p.key == key), None) if drawn else None
+    tolerance = composition.decisions.stock.within.get(part.id.piece)
+    return {
+        "part": part,
+        "place": place if place and place.point else None,
+        "board": board,
+        "at": at,
+        "share": drawn.share if drawn else 0.0,
+        "others": others,
+        "may_half": part.turn != "fixed",
+        "within": composition.practice.grain_within_deg if tolerance is None else tolerance,
+        "own_within": tolerance,
+        "turns": _turned(job, key),
+    }
+
+
+def _turned(job: Job, key: str) -> list[tuple[str, float]]:
+    """The ways it may be turned from how it lies, with words."""
+    part = job.part(key)
+    place = job.composition.placements.get(key)
+    if part is None or place is None or place.point is None or part.turn == "fixed":
+        return []
+    turned = place.turned_deg
+    made = [("half round", turned + 180)]
+    if part.turn == "any" and len(turns_of(job, part)) > 2:
+        made.append(("a quarter", turned + 90))
+    return [(words, round((deg + 180) % 360 - 180, 2)) for words, deg in made]
 
 
 def _lines(desk: Desk) -> list[dict]:
