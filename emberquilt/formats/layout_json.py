@@ -141,9 +141,7 @@ def strip_json(
         raise BadChoice(f"A strip is more than 0 and at most {MOST_MM / 1000:g} m high.")
     items = []
     for part in job.parts():
-        item = item_of(job, part)
-        turns = tuple((turn - (0.0 if part.turn == "any" else part.grain_deg)) % 360 for turn in item.turns)
-        items.append(replace(item, turns=turns, cluster=""))
+        items.append(replace(item_of(job, part), cluster=""))
     strip = strip_layout(items, height_mm, gap, Effort(seconds), seed)
     return {
         "boards": [

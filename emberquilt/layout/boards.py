@@ -11,9 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from .cells import Stamps
+from .checked import faults_of
 from .effort import Effort
 from .first import first_layout
-from .one_face import OneFace, Shortening
+from .one_face import OneFace, Shortening, coarse_stamps
 from .task import Face, Gaps, Item, Laid, Layout, largest_first, room_on
 
 FINE_MM = 1.0
@@ -26,17 +27,18 @@ FULL = 0.93
 TRY_SHARE = 0.08
 SHAKEN = 0.25
 """How far sizes are off in another order, as the spread of their logarithm."""
-SECONDS_PER_ITEM = 0.004
+SECONDS_PER_ITEM = 0.01
 
 
 @dataclass(frozen=True)
 class Task:
-    """Items for faces; those `nailed` lie there already."""
+    """Items for faces; those `nailed` lie there already. `begun`: where loose ones lie now, if that holds."""
 
     items: tuple[Item, ...]
     faces: tuple[Face, ...]
     gaps: Gaps
     nailed: tuple[Laid, ...] = ()
+    begun: tuple[Laid, ...] = ()
 
 
 def cell_for(faces: Sequence[Face]) -> float:
@@ -45,20 +47,20 @@ def cell_for(faces: Sequence[Face]) -> float:
     return max(FINE_MM, round(float(np.sqrt(most / MOST_CELLS)), 2))
 
 
-def boards_layout(task: Task, effort: Effort, seed: int = 0, better: Callable[[Layout], None] | None = None) -> Layout:
-    """The best layout found with that effort; with none the first. `better` is told each one that is better."""
-    search = _Search(task, seed)
-    search.begin()
+def boards_layout(task: Task, effort: Effort, seed: int = 0) -> Layout:
+    """The best layout found with that effort; with none the first."""
+    search = Search(task, seed)
     while not effort.done and search.movable:
-        if search.attempt(effort) and better is not None:
-            better(search.best)
+        search.attempt(effort)
     return search.best
 
 
 Score = tuple[float, float, float]
 
 
-class _Search:
+class Search:
+    """A first layout, and tries to make it better; `best` is what came of them so far."""
+
     def __init__(self, task: Task, seed: int):
         self.task, self.rng = task, np.random.default_rng(seed)
         self.stamps = Stamps(cell_for(task.faces), task.gaps.between_mm)
@@ -69,7 +71,15 @@ class _Search:
         self.best = Layout(task.nailed, task.items)
         self.score = self._score(self.best)
         self.turn = 0
+        self._coarse = coarse_stamps(task.gaps)
         self._drawn: dict[str, Shortening] = {}
+        self._begin()
+
+    def narrow(self, faces: Sequence[Face]) -> None:
+        """From now on only these faces, which are as they were or end earlier than they did."""
+        self.faces |= {face.key: face for face in faces}
+        self.rooms |= {face.key: room_on(face, self.task.gaps) for face in faces}
+        self._drawn.clear()
 
     @property
     def movable(self) -> bool:
@@ -88,14 +98,19 @@ class _Search:
                 used[low] += (reach - x0) * (y1 - y0)
         return round(lost, 3), round(used[0], 3), round(used[1], 3)
 
-    def begin(self) -> None:
-        """The first layout; in other orders too where the first leaves something without a place."""
+    def _begin(self) -> None:
+        """The first layout, or what lies already where that is better; in other orders too where the first leaves
+        something without a place."""
         items = largest_first(self.task.items)
         self._keep(self._first(items))
         if len(items) <= ORDERS_BELOW:
             for by in (lambda item: -float(np.prod(_sides(item))), lambda item: -max(_sides(item))):
                 if self.best.unplaced:
                     self._keep(self._first(_ordered(items, by)))
+        if self.task.begun and not faults_of(self.task.begun, self.task.faces, self.task.gaps):
+            there = {one.item.key for one in self.task.begun}
+            missing = tuple(item for item in self.task.items if item.key not in there)
+            self._keep(Layout((*self.task.nailed, *self.task.begun), missing))
 
     def _first(self, order: Sequence[Item]) -> Layout:
         faces = tuple(self.faces.values())
@@ -135,7 +150,7 @@ class _Search:
             return False
         key = used[int(self.rng.integers(len(used)))]
         if key not in self._drawn:
-            face = OneFace.of(self.rooms[key], self.task.gaps.between_mm, self.nailed[key])
+            face = OneFace.of(self.faces[key], self.task.gaps, self.nailed[key], self._coarse)
             self._drawn[key] = Shortening(face, self._loose(key), self.rng)
             won = self._drawn[key].settle(effort)
         else:
@@ -155,7 +170,7 @@ class _Search:
     def _press_in(self, effort: Effort) -> bool:
         """One that found no place thrown onto a face with room for its area."""
         item = self.best.unplaced[int(self.rng.integers(len(self.best.unplaced)))]
-        keys = [key for key in self._open(item, self.best) if not item.faces or key in item.faces]
+        keys = self._open(item, self.best)
         if not keys:
             return False
         key = keys[int(self.rng.integers(len(keys)))]
@@ -175,9 +190,9 @@ class _Search:
         return found
 
     def _pressed(self, key: str, item: Item, loose: Sequence[Laid], effort: Effort) -> tuple[Laid, ...] | None:
-        face = OneFace.of(self.rooms[key], self.task.gaps.between_mm, self.nailed[key])
+        face = OneFace.of(self.faces[key], self.task.gaps, self.nailed[key], self._coarse)
         x0, y0, _, _ = self.rooms[key].bounds
-        some = (*loose, Laid(item, key, x0, y0, item.turns[0]))
+        some = (*loose, Laid(item, key, x0, y0, self.faces[key].turns(item)[0]))
         apart = face.pressed(some, np.inf, self.rng, effort.share(TRY_SHARE), thrown=frozenset([item.key]))
         if apart is None:
             return None
@@ -194,7 +209,6 @@ class _Search:
         for one in sorted(self._loose(last), key=lambda one: -one.item.area_mm2):
             item = one.item
             keys = [k for k in self._open(item, layout) if k != last and k in used]
-            keys = [k for k in keys if not item.faces or k in item.faces]
             made = None
             for key in keys[:3]:
                 here = tuple(o for o in layout.by_face[key] if not o.nailed)

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from shapely import affinity
 
-from .task import Item
+from .task import Face, Item
 
 HALF_CELL = 0.7072
 """Farthest a point of a cell lies from its middle, in cells."""
@@ -111,8 +111,8 @@ class Stamps:
             self._name[item.key] = points.tobytes() + about.tobytes()
         return self._name[item.key]
 
-    def of(self, item: Item) -> list[Stamp]:
-        return [self._one(item, turn) for turn in item.turns]
+    def of(self, item: Item, face: Face) -> list[Stamp]:
+        return [self._one(item, turn) for turn in face.turns(item)]
 
     def _one(self, item: Item, turn_deg: float) -> Stamp:
         known = self._made.get((self.name(item), turn_deg))

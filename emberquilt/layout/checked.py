@@ -29,7 +29,7 @@ def faults_of(laid: Iterable[Laid], faces: Iterable[Face], gaps: Gaps) -> list[F
     faults = []
     for one in laid:
         table.setdefault(one.face, []).append(one)
-        if not any(abs((one.turn_deg - turn + 180) % 360 - 180) < 1e-6 for turn in one.item.turns):
+        if one.face in by_key and _turned_off(one, by_key[one.face]):
             faults.append(Fault("turned", one.item.key))
     for key, some in table.items():
         if key not in by_key:
@@ -50,3 +50,8 @@ def faults_of(laid: Iterable[Laid], faces: Iterable[Face], gaps: Gaps) -> list[F
                 apart = float(outlines[i].distance(outlines[j]))
                 faults.append(Fault("too-near", some[i].item.key, some[j].item.key, apart))
     return faults
+
+
+def _turned_off(one: Laid, face: Face) -> bool:
+    base = face.grain_deg if one.item.directed else 0.0
+    return all(abs((one.turn_deg - base - turn + 180) % 360 - 180) > 1e-3 for turn in one.item.turns)

@@ -42,7 +42,7 @@ class Filling:
         best = None
         rows, columns = self.taken.shape
         near = self.clusters.get(item.cluster) if item.cluster else None
-        for stamp in self.stamps.of(item):
+        for stamp in self.stamps.of(item, self.face):
             if stamp.rows > rows or stamp.columns > columns or stamp.count > self.free:
                 continue
             name = (self.stamps.name(item), stamp.turn_deg)
@@ -124,8 +124,6 @@ def _laid(item: Item, fillings: Mapping[str, Filling], homes: Mapping[str, str])
     home = homes.get(item.cluster, "") if item.cluster else ""
     names = ([home] if home in fillings else []) + [name for name in fillings if name != home]
     for name in names:
-        if item.faces and name not in item.faces:
-            continue
         found = fillings[name].find(item)
         if found is not None:
             _, stamp, row, column = found

@@ -10,23 +10,29 @@ from .apart import Crowd, Spot
 from .cells import Grid, Stamps
 from .effort import Effort
 from .settle import settled
-from .task import Laid
+from .task import Face, Gaps, Laid, room_on
 
 COARSE_MM = 2.0
+
+
+def coarse_stamps(gaps: Gaps) -> Stamps:
+    return Stamps(COARSE_MM, gaps.between_mm, exact=False)
 
 
 @dataclass
 class OneFace:
     """A room that parts are laid in, in coarse cells, cut off at a reach."""
 
+    face: Face
     room: shapely.Geometry
     gap_mm: float
     stamps: Stamps
     nailed: tuple[Laid, ...] = ()
 
     @classmethod
-    def of(cls, room: shapely.Geometry, gap_mm: float, nailed: Sequence[Laid] = ()) -> "OneFace":
-        return cls(room, gap_mm, Stamps(COARSE_MM, gap_mm, exact=False), tuple(nailed))
+    def of(cls, face: Face, gaps: Gaps, nailed: Sequence[Laid] = (), stamps: Stamps | None = None) -> "OneFace":
+        """`stamps` may be shared by faces."""
+        return cls(face, room_on(face, gaps), gaps.between_mm, stamps or coarse_stamps(gaps), tuple(nailed))
 
     def upto(self, reach_mm: float) -> shapely.Geometry:
         """The room as far as that."""
@@ -50,7 +56,7 @@ class OneFace:
             return None
         grid = Grid.of(room, COARSE_MM, exact=False)
         rows, columns = grid.blocked.shape
-        turns = [self.stamps.of(one.item) for one in laid]
+        turns = [self.stamps.of(one.item, self.face) for one in laid]
         if any(min(s.rows for s in own) > rows or min(s.columns for s in own) > columns for own in turns):
             return None
         spots = []

@@ -37,10 +37,11 @@ def strip_layout(items: Sequence[Item], width_mm: float, gap_mm: float, effort: 
     longest = max((float(np.hypot(*np.ptp(shapely.get_coordinates(i.outline), axis=0))) for i in items), default=1.0)
     long_mm = 4 * area / width_mm + 2 * longest + (longest + gap_mm) * 0.1 * len(items)
     room = shapely.box(0, 0, long_mm, width_mm)
-    begun = first_layout(items, [Face(STRIP, room)], Gaps(gap_mm, 0.0), Stamps(FINE_MM, gap_mm))
+    face, gaps = Face(STRIP, room), Gaps(gap_mm, 0.0)
+    begun = first_layout(items, [face], gaps, Stamps(FINE_MM, gap_mm))
     if not begun.laid:
         return Strip(begun, width_mm, 0.0)
-    search = Shortening(OneFace.of(room, gap_mm), begun.laid, np.random.default_rng(seed))
+    search = Shortening(OneFace.of(face, gaps), begun.laid, np.random.default_rng(seed))
     if not effort.done:
         search.settle(effort)
     while not effort.done:

@@ -21,15 +21,15 @@ ROUND = 1 / math.cos(math.pi / (4 * SEGMENTS))
 @dataclass(frozen=True)
 class Item:
     """A part to be laid. `about` is the point of its outline whose place is told, `turns` are those it may have,
-    `cluster` names those that want to lie next to each other, `faces` the only ones it may lie on where it is not
-    empty."""
+    `cluster` names those that want to lie next to each other."""
 
     key: str
     outline: shapely.Geometry = field(repr=False)
     about: tuple[float, float] = (0.0, 0.0)
     turns: tuple[float, ...] = (0.0,)
     cluster: str = ""
-    faces: frozenset[str] = frozenset()
+    directed: bool = False
+    """It has a grain: its turns count from the face's own."""
 
     @property
     def area_mm2(self) -> float:
@@ -48,16 +48,18 @@ class Item:
 @dataclass(frozen=True)
 class Face:
     """What parts can be laid on: its `region`, and `flaws` that are left out of it. Those of a lower `rank` are filled
-    before others."""
+    before others. `grain_deg` is the way of its grain, from which the turns of directed items count."""
 
     key: str
     region: shapely.Geometry = field(repr=False)
     flaws: shapely.Geometry = field(default=NO_FLAWS, repr=False)
     rank: tuple = ()
+    grain_deg: float = 0.0
 
-    @cached_property
-    def clear(self) -> shapely.Geometry:
-        return shapely.difference(self.region, self.flaws)
+    def turns(self, item: Item) -> tuple[float, ...]:
+        """The whole turns that an item may have here."""
+        base = self.grain_deg if item.directed else 0.0
+        return tuple(round((base + turn) % 360, 6) for turn in item.turns)
 
 
 @dataclass(frozen=True)

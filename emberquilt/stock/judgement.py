@@ -14,6 +14,7 @@ from ..work.register import judgement
 from .laying import Laying, face_of, gaps_of, groups_of, item_of
 from .need import Need, bought_feet
 from .parts_list import material_name
+from .places_judged import bad_places
 
 
 @judgement("stock", plan="needs")
@@ -24,7 +25,7 @@ def stock_findings(job: Job, needs: tuple[Need, ...]) -> list[Finding]:
     laid = {one.key for some in lying.values() for one in some}
     groups = {(group.material, group.thickness_mm): group for group in groups_of(job)} if laid else {}
     found: list[Finding] = []
-    laying = None
+    laying: Laying | None = None
     for need in needs:
         group = groups.get((need.material, need.thickness_mm))
         keys = [part.key for part in group.parts] if group else []
@@ -35,7 +36,7 @@ def stock_findings(job: Job, needs: tuple[Need, ...]) -> list[Finding]:
                 found.append(_homeless(job, laying, need, missing))
         elif need.short_mm2 > 0:
             found.append(_short(job, need))
-    return [*found, *_lying_badly(job, lying)]
+    return [*found, *bad_places(job, lying), *_lying_badly(job, lying)]
 
 
 def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Finding:
@@ -86,7 +87,7 @@ def _lying_badly(job: Job, lying: Mapping[str, list[Lying]]) -> list[Finding]:
 def _laid(job: Job, one: Lying, board: str) -> Laid:
     turn = turn_deg(job.composition.rack.by_name[board], one.part.grain_deg) + one.place.turned_deg
     assert one.place.point is not None
-    item = replace(item_of(job, one.part), key=one.key, turns=(turn,))
+    item = replace(item_of(job, one.part), key=one.key, turns=(turn,), directed=False)
     return Laid(item, board, *one.place.point, turn, one.place.nailed)
 
 

@@ -10,11 +10,11 @@ from dataclasses import dataclass, replace
 import shapely
 
 from ..errors import BadChoice
-from ..layout.boards import Task, boards_layout
+from ..layout.boards import Search, Task
 from ..layout.bound import boards_bound
 from ..layout.checked import Fault, faults_of
 from ..layout.effort import Effort
-from ..layout.task import Face, Gaps, Item, Laid, Layout, room_on
+from ..layout.task import Face, Gaps, Item, Laid, room_on
 from ..rack.boards import Board, turn_deg
 from ..rack.rack import Rack
 from ..work.composition import Composition, Placement
@@ -87,8 +87,8 @@ def groups_of(job: Job) -> list[Group]:
     ]
 
 
-def item_of(job: Job, part: Part, faces: frozenset[str] = frozenset()) -> Item:
-    """The part as it may be laid: its arrow along the face's grain, which runs to the right there."""
+def item_of(job: Job, part: Part) -> Item:
+    """The part as it may be laid: its arrow along the grain of whatever it lies on."""
     composition = job.composition
     whole = composition.by_key.get(part.id.piece) if part.id.in_any_copy.isdecimal() else None
     body = whole.part if whole is not None and whole.part in composition.decisions.wood.together else ""
@@ -96,9 +96,9 @@ def item_of(job: Job, part: Part, faces: frozenset[str] = frozenset()) -> Item:
         part.key,
         part.outline,
         about_of(job, part),
-        turns_of(job, part),
+        tuple(turn - (0.0 if part.turn == "any" else part.grain_deg) for turn in turns_of(job, part)),
         f"{body}/{part.copy}" if body else "",
-        faces,
+        directed=part.turn != "any",
     )
 
 
@@ -121,7 +121,7 @@ def face_of(board: Board, rack: Rack, gaps: Gaps) -> Face:
     more = max(0.0, gaps.between_mm - gaps.edge_mm)
     flaws += [outline.buffer(more) for outline in spoken]
     rank = (0 if board.offcut else 1, round(board.thickness_mm, 1), round(board.area_mm2))
-    return Face(board.name, board.region, shapely.union_all(flaws), rank)
+    return Face(board.name, board.region, shapely.union_all(flaws), rank, board.grain_deg)
 
 
 class Laying:
@@ -181,26 +181,55 @@ class Laying:
         self,
         effort: Effort,
         seed: int = 0,
-        only: Callable[[Part], bool] | None = None,
-        better: Callable[[Mapping[str, Placement]], None] | None = None,
+        better: Callable[["RackLayout"], None] | None = None,
     ) -> RackLayout:
-        """Everything that is not nailed laid anew. `better` is told where parts lie whenever that became better."""
-        groups = [replace(g, parts=tuple(p for p in g.parts if only is None or only(p))) for g in groups_of(self.job)]
-        groups = [group for group in groups if group.parts]
+        """Everything that is not nailed laid anew, group by group, then each made better; what lies already is the
+        first to be better than. `better` is told the whole whenever something became better."""
+        groups = groups_of(self.job)
+        searches: list[Search] = []
         begun: dict[str, float] = {}
-        done: list[Laid] = []
+        for group in groups:
+            search = Search(self._task(group, begun), seed)
+            searches.append(search)
+            for one in search.best.laid:
+                begun[one.face] = max(begun.get(one.face, 0.0), one.outline.bounds[2] + CROSSCUT_MM)
+        self._keep_apart(searches)
+        count = sum(len(search.task.items) for search in searches)
+        for search in searches:
+            own = effort.share(len(search.task.items) / count) if count else effort
+            while not own.done and search.movable:
+                if search.attempt(own) and better is not None:
+                    better(self._made(groups, searches))
+        return self._made(groups, searches)
+
+    def _keep_apart(self, searches: Sequence[Search]) -> None:
+        """Where thinner parts follow on a board, thicker ones no longer reach beyond where those begin."""
+        for i, search in enumerate(searches):
+            ends = {}
+            for later in searches[i + 1 :]:
+                for key in later.best.by_face:
+                    if key in search.faces and key in search.best.by_face:
+                        x0, y0, _, y1 = search.faces[key].region.bounds
+                        end = max(one.outline.bounds[2] for one in search.best.by_face[key])
+                        ends[key] = replace(
+                            search.faces[key],
+                            region=search.faces[key].region.intersection(
+                                shapely.box(x0, y0, end + self.gaps.edge_mm, y1)
+                            ),
+                        )
+                    elif key in search.faces:
+                        ends[key] = replace(search.faces[key], region=shapely.Polygon())
+            search.narrow(list(ends.values()))
+
+    def _made(self, groups: Sequence[Group], searches: Sequence[Search]) -> RackLayout:
+        done = [one for search in searches for one in search.best.laid]
         homeless = [
             Homeless(part.key, "It is of no wood or sheet yet.", "") for part in self.job.parts() if not part.material
         ]
-        bounds: list[tuple[float, float]] = []
-        for group in groups:
-            faces = self._faces(group, begun)
-            own = self._laid_group(group, faces, effort.share(1 / len(groups)), seed, done, better)
-            done += own.laid
-            homeless += [self._homeless(group, item.key, faces) for item in own.unplaced]
-            for one in own.laid:
-                end = one.outline.bounds[2] + CROSSCUT_MM
-                begun[one.face] = max(begun.get(one.face, 0.0), end)
+        bounds = []
+        for group, search in zip(groups, searches, strict=True):
+            faces = search.task.faces
+            homeless += [self._homeless(group, item.key, faces) for item in search.best.unplaced]
             bounds.append(self._bound(group, faces))
         used = {one.face for one in done}
         boards_mm2 = sum(self.rack.by_name[name].area_mm2 for name in used)
@@ -235,57 +264,26 @@ class Laying:
             faces.append(replace(face, rank=(face.rank[0], over, face.rank[2])))
         return faces
 
-    def _laid_group(
-        self,
-        group: Group,
-        faces: Sequence[Face],
-        effort: Effort,
-        seed: int,
-        done: Sequence[Laid],
-        better: Callable[[Mapping[str, Placement]], None] | None,
-    ) -> Layout:
-        grains = {self.rack.by_name[face.key].grain_deg for face in faces} or {0.0}
+    def _task(self, group: Group, begun: Mapping[str, float]) -> Task:
         keys = {part.key for part in group.parts}
         nailed = tuple(one for key, one in self.nailed.items() if key in keys)
         others = [one for key, one in self.nailed.items() if key not in keys]
-        faces = [_without(face, [o for o in others if o.face == face.key], self.gaps) for face in faces]
-        loose = [part for part in group.parts if part.key not in self.nailed]
-        if len(grains) == 1:
-            grain = grains.pop()
-            items = tuple(self._turned(part, grain) for part in loose)
-            task = Task(items, tuple(faces), self.gaps, nailed)
-            tell = None
-            if better is not None:
-                tell = lambda layout: better(self.placements([*done, *layout.laid]))  # noqa: E731
-            return boards_layout(task, effort, seed, tell)
-        return self._by_grain(loose, faces, nailed, effort, seed)
+        faces = [
+            _without(face, [o for o in others if o.face == face.key], self.gaps) for face in self._faces(group, begun)
+        ]
+        names = {face.key for face in faces}
+        items = tuple(item_of(self.job, part) for part in group.parts if part.key not in self.nailed)
+        now = [self._lies(item) for item in items]
+        there = tuple(one for one in now if one is not None and one.face in names)
+        return Task(items, tuple(faces), self.gaps, nailed, there)
 
-    def _by_grain(
-        self, loose: Sequence[Part], faces: Sequence[Face], nailed: tuple[Laid, ...], effort: Effort, seed: int
-    ) -> Layout:
-        """Boards whose grain runs differently, one kind after the other."""
-        table: dict[float, list[Face]] = {}
-        for face in sorted(faces, key=lambda face: (face.rank, face.key)):
-            table.setdefault(self.rack.by_name[face.key].grain_deg, []).append(face)
-        laid: list[Laid] = list(nailed)
-        left = list(loose)
-        missing: tuple[Item, ...] = ()
-        for grain, some in table.items():
-            names = {face.key for face in some}
-            own = tuple(one for one in nailed if one.face in names)
-            items = tuple(self._turned(part, grain) for part in left)
-            made = boards_layout(Task(items, tuple(some), self.gaps, own), effort.share(1 / len(table)), seed)
-            laid += [one for one in made.laid if not one.nailed]
-            missing = made.unplaced
-            waiting = {item.key for item in missing}
-            left = [part for part in left if part.key in waiting]
-        return Layout(tuple(laid), missing)
-
-    def _turned(self, part: Part, grain_deg: float) -> Item:
-        """The item with whole turns for boards of that grain."""
-        item = item_of(self.job, part)
-        base = 0.0 if part.turn == "any" else grain_deg - part.grain_deg
-        return replace(item, turns=tuple(round((base + turn) % 360, 6) for turn in item.turns))
+    def _lies(self, item: Item) -> Laid | None:
+        """Where a loose part lies now."""
+        place = self.composition.placements.get(item.key)
+        if place is None or place.nailed or place.point is None or place.board not in self.rack.by_name:
+            return None
+        part = self.job.by_key[any_copy(item.key)]
+        return Laid(item, place.board, *place.point, self._turn(place.board, part, place.turned_deg))
 
     def placements(self, laid: Iterable[Laid]) -> dict[str, Placement]:
         """Where loose parts lie, as the work keeps it."""
@@ -326,7 +324,7 @@ class Laying:
     def _extent(self, part: Part) -> tuple[float, float]:
         """How far a part reaches along its grain and across it; of even material the way it needs least width."""
         item = item_of(self.job, part)
-        boxes = [item.turned(turn - (0.0 if part.turn == "any" else part.grain_deg)).bounds for turn in item.turns]
+        boxes = [item.turned(turn).bounds for turn in item.turns]
         sides = [(x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes]
         return min(sides, key=lambda side: side[1])
 

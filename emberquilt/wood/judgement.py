@@ -1,17 +1,13 @@
 """What is left to decide about woods and grain, and what will go wrong with them."""
 
 from collections import defaultdict
-from collections.abc import Mapping
 
 import numpy as np
-import shapely
 
 from ..findings import Finding, Fix, name_pieces
 from ..outline.coverage import Seam
 from ..practice import Practice
-from ..rack.boards import DEFECTS, Board
 from ..work.composition import Composition, Layer, Piece
-from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job, job_of
 from ..work.register import judgement
 from .contrast import STEP_MM, Contrast, contrast_of
@@ -27,24 +23,21 @@ from .strength import (
 
 STRAYS_DEG = 20.0
 """Grain of one body strays by less than this before it shows: own assumption, no source."""
-CLEAR_MM2 = 2.0
-"""A piece may hang over a board's edge or a defect by this area before it is said."""
 
 
 @judgement("wood")
 def wood_findings(job: Job, _plan=None) -> list[Finding]:
-    """Pieces without wood, seams that will not read or age badly, grain that strays, necks that snap, bad places on
-    boards: layer by layer."""
+    """Pieces without wood, seams that will not read or age badly, grain that strays, necks that snap: layer by
+    layer."""
     composition = job.composition
     found = [*_without_wood(job)]
-    placed = on_boards(job)
     for layer in composition.layers:
         today = contrast_of(composition, layer)
         found += _melting_seams(composition, layer, today)
         found += _strays(composition, layer)
         found += _weak_necks(job, layer.without_openings)
         found += _ageing_seams(composition, layer, today)
-    return [*found, *_on_boards(composition, placed)]
+    return found
 
 
 def _without_wood(job: Job) -> list[Finding]:
@@ -237,69 +230,3 @@ def neck_table(layer: Layer, practice: Practice) -> dict[int, tuple[Neck, ...]]:
         ("neck", practice.neck_mm), lambda keys, outlines: necks(keys, outlines, practice.neck_mm)
     )
     return {key: table[key] for key in layer.coverage.keys if table[key]}
-
-
-def _piece_of(composition: Composition, key: str) -> Piece | None:
-    """The piece that a part of this key is, in whatever copy."""
-    name = key.partition("/")[0]
-    piece = composition.by_key.get(int(name)) if name.isdecimal() else None
-    return None if piece is None or piece.opening else piece
-
-
-def _on_boards(composition: Composition, placed: Mapping[str, list[Lying]]) -> list[Finding]:
-    rack = composition.rack
-    found = []
-    for key, place in composition.placements.items():
-        p = _piece_of(composition, key)
-        if p is None:
-            continue
-        board = rack.by_name.get(place.board)
-        if board is None:
-            words = f"{p.number} wants board {place.board}, which is not on the rack."
-        elif board.wood != p.wood:
-            words = (
-                f"{p.number} is {rack.shelf.name(p.wood)}, but board {place.board} is {rack.shelf.name(board.wood)}."
-            )
-        else:
-            words = _bad_place(p, key, board, placed.get(place.board, []))
-        if words:
-            copy = key.partition("/")[2]
-            found.append(
-                Finding(
-                    "place",
-                    "wood",
-                    words + (f" That is copy {copy}." if copy else ""),
-                    "A piece comes whole from its place on the board.",
-                    (p.key,),
-                    part=key if copy else "",
-                    fix=Fix(
-                        f"Take {p.number} off the board",
-                        "unplace",
-                        {"pieces": [p.key]} | ({"copy": copy} if copy else {}),
-                    ),
-                )
-            )
-    return found
-
-
-def _bad_place(p: Piece, key: str, board: Board, lying: list[Lying]) -> str:
-    mine = next((one for one in lying if one.key == key), None)
-    if mine is None:
-        return ""
-    if mine.outline.difference(board.region).area > CLEAR_MM2:
-        return f"{p.number} hangs over the edge of board {board.name}."
-    hit = next((d for d in board.defects if mine.outline.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2), None)
-    if hit is not None:
-        return f"{p.number} lies over {DEFECTS[hit.kind]} of board {board.name}."
-    over = [
-        one.part
-        for one in lying
-        if one.key != key
-        and one.place.leaf == mine.place.leaf
-        and mine.outline.intersection(one.outline).area > CLEAR_MM2
-    ]
-    if over:
-        numbers = sorted({part.number for part in over if part.number})
-        named = name_pieces(numbers) if numbers else over[0].name
-        return f"{p.number} and {named} lie over each other on board {board.name}."
-    return ""

@@ -40,6 +40,11 @@ C1 = Board(3, "cherry", "C1", 300, 120, 20)
 RACK = Rack(boards=(W1, W2, C1))
 
 
+def places_found(work):
+    """What the Stock station finds."""
+    return findings_of(work, "stock")
+
+
 def woods_found(work: Composition) -> list:
     return findings_of(work, "wood")
 
@@ -210,21 +215,21 @@ def test_a_place_on_a_board_is_kept_and_judged():
     work = do(six(), "place", [1], board="W1", x="60", y="60", deg="30")
     assert work.placements == {"1": Placement("W1", 60.0, 60.0)}
     assert work.by_key[1].grain_deg == 30
-    assert not [f for f in woods_found(work) if f.code == "place"]
+    assert not [f for f in places_found(work) if f.code == "place"]
     wrong = {
         "hangs over the edge": dict(x="5", y="60"),
         "over a knot": dict(x="220", y="40"),
     }
     for words, place in wrong.items():
-        (finding,) = [f for f in woods_found(do(work, "place", [1], board="W1", **place)) if f.code == "place"]
+        (finding,) = [f for f in places_found(do(work, "place", [1], board="W1", **place)) if f.code == "place"]
         assert words in finding.sentence
     both = do(work, "place", [2], board="W1", x="70", y="60")
-    assert len([f for f in woods_found(both) if "over each other" in f.sentence]) == 2
+    assert len([f for f in places_found(both) if "over each other" in f.sentence]) == 2
     gone = replace(work, rack=Rack())
-    (finding,) = [f for f in woods_found(gone) if f.code == "place"]
+    (finding,) = [f for f in places_found(gone) if f.code == "place"]
     assert "not on the rack" in finding.sentence
     cleared = do(gone, finding.fix.verb, finding.fix.values["pieces"])
-    assert not [f for f in woods_found(cleared) if f.code == "place"]
+    assert not [f for f in places_found(cleared) if f.code == "place"]
 
 
 def test_another_wood_takes_a_piece_off_its_board():
@@ -254,7 +259,7 @@ def test_wood_stays_where_it_was_when_a_piece_is_split():
     laid = shapely.union_all([one.outline for one in lying])
     assert len(lying) == 2
     assert laid.symmetric_difference(whole).area < 0.5
-    assert not [f for f in woods_found(halves) if f.code == "place"]
+    assert not [f for f in places_found(halves) if f.code == "place"]
 
 
 def test_a_remake_asks_for_the_same_board_and_warns_of_another():

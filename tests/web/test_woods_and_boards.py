@@ -340,10 +340,10 @@ def test_a_piece_is_laid_on_a_board(client, page, coloured, board):
     page.do(coloured, "wood", "place", "1", board="W1", x=str(x), y=str(y), deg="30")
     coloured.refresh_from_db()
     assert coloured.placements.get(part="1").board == "W1"
-    assert not [f for f in plan_of(coloured).findings("wood") if f.code == "place"]
+    assert not [f for f in plan_of(coloured).findings("stock") if f.code == "place"]
     dress = client.get(f"/picture/{coloured.uid}/wood/woods/dress.json").json()["pieces"]["1"]
     assert dress[8][0] == "W1"
-    assert "Laid on boards" in client.get(f"/picture/{coloured.uid}/stock/").content.decode()
+    assert 'data-board="W1"' in client.get(f"/picture/{coloured.uid}/stock/").content.decode()
     for query in (
         "piece=99&board=W1",
         "piece=1&board=Z9",

@@ -185,3 +185,28 @@ class Draft(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class LayoutSearch(models.Model):
+    """A search for a better layout of a work's parts on its shop's boards, outside the request. `places` is the best so
+    far (part to place), `told` what it comes to; it holds for one revision of the work and one state of the rack."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        WORKING = "working"
+        READY = "ready"
+        FAILED = "failed"
+        STOPPED = "stopped"
+
+    composition = models.OneToOneField(Composition, models.CASCADE, related_name="search")
+    revision = models.PositiveIntegerField()
+    seconds = models.PositiveIntegerField(default=30)
+    turn = models.PositiveIntegerField(default=0)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    share = models.FloatField(default=0)
+    problem = models.TextField(blank=True)
+    places = models.JSONField(default=dict)
+    told = models.JSONField(default=dict)
+
+    def __str__(self) -> str:
+        return f"layout of {self.composition_id}"

@@ -32,6 +32,8 @@ from workshop.shop.actions import shop_of
 from workshop.stations.desk import station_context
 from workshop.stations.relief.ticket import section as section_along
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
+from workshop.stations.stock.search import SECONDS, begin, found_places, stop
+from workshop.stations.stock.ticket import search_context
 from workshop.stations.told import tell
 from workshop.stations.wood.ticket import suggestion
 
@@ -78,6 +80,8 @@ def _context(
         tell(row, shop_of(row.owner), plan)
     if station in ("wood", "relief"):
         context |= look_address(row, plan.composition)
+    if station == "stock":
+        context |= search_context(row)
     if station == "log":
         context |= _log_context(request, row, plan)
     return context
@@ -184,6 +188,32 @@ def suggest(request, uid):
     return render(request, "wood/suggest.html", context | told)
 
 
+def layout_search(request, uid):
+    """How far the search for a better layout is, polled while it runs; asked for by POST, a new one begins."""
+    row = own(request, uid)
+    if request.method == "POST":
+        text = request.POST.get("seconds", "")
+        if text not in {str(seconds) for seconds in SECONDS}:
+            raise BadChoice(f"Look for {', '.join(map(str, SECONDS[:-1]))} or {SECONDS[-1]} seconds.")
+        begin(row, int(text))
+    if not request.htmx:
+        return redirect(reverse("station", args=(row.uid, "stock")))
+    return _searching(request, row)
+
+
+@require_POST
+def layout_search_stop(request, uid):
+    row = own(request, uid)
+    stop(row)
+    return _searching(request, row)
+
+
+def _searching(request, row: Composition) -> HttpResponse:
+    laid = any(place.point for place in plan_of(row).composition.placements.values())
+    context = {"row": row, "laid": laid, "do_url": reverse("do", args=(row.uid, "stock")), **search_context(row)}
+    return render(request, "stock/searching.html", context)
+
+
 @require_GET
 def rule(request, uid, station):
     """The strip of stations with what is left at each."""
@@ -209,7 +239,8 @@ def do(request, uid, station):
     values.pop("places", None)
     if verb == "lay":
         # looked for before anything is locked: it takes a second or two
-        values["places"] = Laying(plan_of(row).job).laid(Effort(0.0)).placements
+        found = values.pop("found", "")
+        values["places"] = found_places(row) if found else Laying(plan_of(row).job).laid(Effort(0.0)).placements
     if verb == "wood" and values.get("wood"):
         request.session["last_wood"] = values["wood"][:40]
     layer = _layer_of(request.POST, view_of(store.as_kept(row), request.POST.get("view", "")))

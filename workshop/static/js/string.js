@@ -31,7 +31,8 @@ export function hangString(panel) {
   const tie = () => {
     const eyelet = document.querySelector("#ticket .eyelet");
     const shape = panel.chosen.size ? panel.shape([...panel.chosen].at(-1)) : null;
-    const line = shape && eyelet ? path(panel, shape, eyelet) : null;
+    const laid = document.querySelector("#rack .part.on");
+    const line = !eyelet ? null : laid ? toRack(laid, eyelet) : shape ? toPiece(panel, shape, eyelet) : null;
     over.toggleAttribute("hidden", !line);
     if (!line) return;
     for (const strand of strands) strand.setAttribute("d", line.d);
@@ -40,16 +41,28 @@ export function hangString(panel) {
   };
   document.addEventListener("panel:drawn", tie);
   document.body.addEventListener("htmx:afterSettle", tie);
-  document.querySelector(".side").addEventListener("scroll", tie);
+  for (const moved of [".side", "#rack"])
+    document.querySelector(moved)?.addEventListener("scroll", tie, { passive: true });
 }
 
-// From the eyelet, sagging, to the piece's border nearest the ticket; nothing while the piece is out of sight.
-function path(panel, shape, eyelet) {
-  const box = eyelet.getBoundingClientRect(),
-    frame = panel.element.getBoundingClientRect();
+// To the piece's border nearest the ticket; nothing while the piece is out of sight.
+function toPiece(panel, shape, eyelet) {
+  const at = panel.toPage(Math.min(shape.x + 0.55 * shape.r, shape.box[2]), shape.y + 0.55 * shape.r);
+  return path(at, panel.element.getBoundingClientRect(), eyelet);
+}
+
+// To a part on its board.
+function toRack(laid, eyelet) {
+  const frame = document.getElementById("rack").getBoundingClientRect();
+  const spot = laid.closest("svg").querySelector(".arrow")?.getBoundingClientRect() ?? laid.getBoundingClientRect();
+  return path([spot.left + 0.5 * spot.width + 16, spot.top + spot.height / 2 + 9], frame, eyelet);
+}
+
+// From the eyelet, sagging.
+function path([x, y], frame, eyelet) {
+  const box = eyelet.getBoundingClientRect();
   const x0 = box.left + box.width / 2,
     y0 = box.top + box.height / 2;
-  const [x, y] = panel.toPage(Math.min(shape.x + 0.55 * shape.r, shape.box[2]), shape.y + 0.55 * shape.r);
   if (x < frame.left || x > frame.right || y < frame.top || y > frame.bottom || window.innerWidth < 1000) return null;
   const sag = Math.min(frame.bottom - 6, Math.max(y0, y) + 0.22 * Math.hypot(x0 - x, y0 - y));
   return { x, y, d: `M${x0} ${y0}C${x0 - 20} ${(y0 + sag) / 2 + 40},${(x0 + 2 * x) / 3} ${sag},${x} ${y}` };

@@ -7,8 +7,11 @@ from emberquilt.stock.laying import turns_of
 from emberquilt.stock.parts_list import material_name, parts_list
 from emberquilt.work.copies import any_copy
 from emberquilt.work.parts import Job
+from workshop.compositions.models import LayoutSearch
 from workshop.stations.desk import Desk
 from workshop.stations.faces import FACE_PX_PER_MM, face_url
+
+from .search import LIVE, SECONDS
 
 PRACTICE = ("part_gap_mm", "edge_gap_mm", "grain_within_deg", "board_use", "backer_material", "backer_mm")
 MOST_LINES = 60
@@ -49,6 +52,12 @@ def context(desk: Desk) -> dict:
         "weight_kg": plan.relief.weight_kg,
         "copies": composition.decisions.whole.copies,
     }
+
+
+def search_context(row) -> dict:
+    """How far a search for a better layout is, or what it found."""
+    search = LayoutSearch.objects.filter(composition=row).first()
+    return {"search": search, "search_live": search is not None and search.state in LIVE, "search_seconds": SECONDS}
 
 
 def _part_key(desk: Desk) -> str:

@@ -11,6 +11,7 @@ from django.core.management.base import BaseCommand
 
 from workshop.compositions.tasks import take_up_drafts
 from workshop.pictures.tasks import take_up_pictures
+from workshop.stations.stock.search import take_up_searches
 
 PATIENCE_SECONDS = 4.0
 
@@ -26,6 +27,7 @@ class Command(BaseCommand):
             threading.Thread(target=_end_with_parent, daemon=True).start()
         take_up_drafts()
         take_up_pictures()
+        take_up_searches()
         if os.environ.get("EMBERQUILT_REDIS"):
             call_command("rqworker", "default")
         else:
