@@ -54,6 +54,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/mesh.bin", stations.mesh, name="mesh"),
     path("picture/<uuid:uid>/layout/", stations.layout_search, name="layout-search"),
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
+    path("picture/<uuid:uid>/rest/", stations.keep_rest, name="keep-rest"),
     path("picture/<uuid:uid>/section", stations.section, name="section"),
     path("picture/<uuid:uid>/look.jpg", pictures.look, name="look"),
     path("picture/<uuid:uid>/final/", pictures.final, name="final"),

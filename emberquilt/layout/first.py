@@ -48,7 +48,7 @@ class Filling:
             name = (self.stamps.name(item), stamp.turn_deg)
             # what was blocked for this outline stays so: the search goes on from where it last ended
             begin = 0 if near else self._tried.get(name, 0)
-            end = columns if near else min(columns, max(self.reach, begin) + stamp.columns + 2)
+            end = columns if near else min(columns, max(self.reach, begin) + stamp.columns + stamp.margin + 2)
             free = cv2.matchTemplate(self.taken[:, begin:end], stamp.weights, cv2.TM_CCORR) < 0.5
             found = _nearest(free, near, stamp) if near else _leftmost(free)
             if found is None:

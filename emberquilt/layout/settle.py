@@ -25,8 +25,8 @@ OVER = 20.0
 """What a millimetre of overlap costs beside a millimetre of length."""
 GAIN_MM = 0.3
 """Settled when a further step wins less."""
-NEARLY_MM = 1e-5
-"""Rounding that counts as touching."""
+NEARLY_MM = 1e-4
+"""What rounding may come to."""
 SECONDS_PER_ROW = 75e-6
 
 
@@ -42,8 +42,10 @@ class Walls:
     """The border of the room that parts must stay in, in straight stretches with the way inwards."""
 
     def __init__(self, room: shapely.Geometry):
-        self.room, self.nearly = room, room.buffer(NEARLY_MM)
-        shapely.prepare(self.nearly)
+        self.room = room
+        shapely.prepare(self.room)
+        # kept in a hair, so that rounding never puts a part beyond the border
+        room = self.inner = room.buffer(-NEARLY_MM, join_style="mitre")
         begins, ends = [], []
         for body in shapely.get_parts(room):
             for i, ring in enumerate((body.exterior, *body.interiors)):
@@ -78,7 +80,7 @@ class Walls:
 
     def _out(self, outline: shapely.Geometry, wall: int) -> float:
         """How far an outline lies beyond a stretch that it crosses."""
-        beyond = shapely.difference(outline, self.room)
+        beyond = shapely.difference(outline, self.inner)
         parts = [part for part in shapely.get_parts(beyond).tolist() if part.distance(self.lines[wall]) < NEARLY_MM]
         if not parts:
             return 0.0
@@ -104,7 +106,7 @@ def settled(
     for step in range(STEPS):
         table = _Table(shapes, fixed, walls, gap_mm, 3 * trust)
         effort.spend(SECONDS_PER_ROW * table.rows + 0.002)
-        if table.fits and table.right_mm <= reach_mm + NEARLY_MM and shapely.covers(walls.nearly, shapes).all():
+        if table.fits and table.right_mm <= reach_mm + NEARLY_MM and shapely.covers(walls.room, shapes).all():
             done = best is not None and best.reach_mm - table.right_mm < GAIN_MM
             if best is None or table.right_mm < best.reach_mm:
                 best = Settled(tuple(shapes.tolist()), table.right_mm)

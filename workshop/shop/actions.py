@@ -14,6 +14,7 @@ from emberquilt.rack.boards import DEFECTS, Board, Defect
 from emberquilt.rack.photo import Marks, colour_of, face_of
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import MOST_OWN, Wood, typed_wood, woods
+from emberquilt.stock.laying import CROSSCUT_MM
 from emberquilt.units import Length
 from workshop.kept import Kept
 
@@ -113,7 +114,9 @@ def _sizes(owner, *typed: str) -> list[float]:
     return sizes
 
 
-def add_board(owner, code: str, name: str, length: str, width: str, thickness: str) -> models.Board:
+def add_board(
+    owner, code: str, name: str, length: str, width: str, thickness: str, offcut: bool = False
+) -> models.Board:
     """A board put on the rack. Its mark is the only one of its kind there."""
     wood = rack_of(owner).shelf.wood(code)
     sizes = _sizes(owner, length, width, thickness)
@@ -124,7 +127,13 @@ def add_board(owner, code: str, name: str, length: str, width: str, thickness: s
         if shop.boards.filter(name=title).exists():
             raise BadChoice(f"A board marked {title} is on the rack already. Give this one another mark.")
         return models.Board.objects.create(
-            shop=shop, wood=code, name=title, length_mm=sizes[0], width_mm=sizes[1], thickness_mm=sizes[2]
+            shop=shop,
+            wood=code,
+            name=title,
+            length_mm=sizes[0],
+            width_mm=sizes[1],
+            thickness_mm=sizes[2],
+            offcut=offcut,
         )
 
 
@@ -148,7 +157,80 @@ def drop_board(owner, pk: int) -> None:
             _changed(shop)
 
 
-def change_board(owner, pk: int, length: str, width: str, thickness: str, grain: str) -> models.Board:
+def keep_rest(owner, pk: int, begin_mm: float) -> tuple[models.Board, models.Board]:
+    """A board cut across at `begin_mm` of its length: what is left beyond becomes an off-cut of its own, with its
+    outline, flaws and photo; what was there before keeps the mark. Gives both. Raises `BadChoice`."""
+    with transaction.atomic():
+        row = own_board(owner, pk)
+        board = board_of(row)
+        x0, y0, x1, y1 = board.region.bounds
+        near = shapely.intersection(board.region, shapely.box(x0 - 1, y0 - 1, begin_mm - CROSSCUT_MM, y1 + 1))
+        rest = shapely.intersection(board.region, shapely.box(begin_mm, y0 - 1, x1 + 1, y1 + 1))
+        if rest.area < LEAST_OFFCUT_MM2 or near.area < LEAST_OFFCUT_MM2 or rest.geom_type != "Polygon":
+            raise BadChoice(f"Nothing of board {board.name} is left over that is worth keeping.")
+        rx0, ry0, rx1, ry1 = rest.bounds
+        defects = [
+            [d.kind, [[x - rx0, y - ry0] for x, y in part.exterior.coords[:-1]]]
+            for d in board.defects
+            for part in shapely.get_parts(shapely.intersection(shapely.Polygon(d.ring), rest))
+            if part.geom_type == "Polygon" and part.area > 1.0
+        ]
+        made = models.Board.objects.create(
+            shop=row.shop,
+            wood=row.wood,
+            name=_free_mark(row.shop, rack_of(owner).shelf.wood(row.wood).mark),
+            length_mm=round(rx1 - rx0, 2),
+            width_mm=round(ry1 - ry0, 2),
+            thickness_mm=row.thickness_mm,
+            grain_deg=row.grain_deg,
+            outline=_ring_unless_straight(shapely.transform(rest, lambda points: points - (rx0, ry0))),
+            defects=defects,
+            lab=row.lab,
+            spread=row.spread,
+            offcut=True,
+        )
+        _crop_face(row, made, (rx0, ry0, rx1, ry1))
+        row.defects = [
+            [d.kind, [list(p) for p in d.ring]] for d in board.defects if shapely.Polygon(d.ring).intersects(near)
+        ]
+        row.outline = _ring_unless_straight(near)
+        if not row.photo:
+            row.length_mm = round(near.bounds[2], 2)
+        elif not row.outline:
+            # the photo goes on to show all that it showed
+            row.outline = [list(c) for c in near.exterior.coords[:-1]]
+        row.save()
+        _changed(row.shop)
+    return row, made
+
+
+LEAST_OFFCUT_MM2 = 400.0
+
+
+def _ring_unless_straight(shape: shapely.Polygon) -> list[list[float]]:
+    x0, y0, x1, y1 = shape.bounds
+    if abs(shape.area - (x1 - x0) * (y1 - y0)) < 0.5 and abs(x0) < 0.01 and abs(y0) < 0.01:
+        return []
+    return [[round(x, 2), round(y, 2)] for x, y in shape.exterior.coords[:-1]]
+
+
+def _crop_face(row: models.Board, made: models.Board, box: tuple[float, float, float, float]) -> None:
+    """The off-cut's own photo, out of the board's."""
+    face = _read_face(board_of(row)) if row.photo else None
+    if face is None:
+        return
+    rgb, fine = face
+    left, top, right, below = (round(mm * fine) for mm in box)
+    crop = np.ascontiguousarray(rgb[top : max(top + 1, below), left : max(left + 1, right)])
+    _, jpeg = cv2.imencode(".jpg", cv2.cvtColor(crop, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, FACE_QUALITY])
+    made.photo = 1
+    made.save(update_fields=["photo"])
+    BoardPhoto.objects.create(board=made, data=jpeg.tobytes(), marks={}, face=jpeg.tobytes(), px_per_mm=fine)
+
+
+def change_board(
+    owner, pk: int, length: str, width: str, thickness: str, grain: str, offcut: bool = False
+) -> models.Board:
     """Other measures. A board with a photo keeps the size that the photo gave, but its thickness and grain may
     change."""
     try:
@@ -158,7 +240,7 @@ def change_board(owner, pk: int, length: str, width: str, thickness: str, grain:
     sizes = _sizes(owner, length, width, thickness)
     with transaction.atomic():
         row = own_board(owner, pk)
-        row.thickness_mm, row.grain_deg = sizes[2], round(grain_deg, 1)
+        row.thickness_mm, row.grain_deg, row.offcut = sizes[2], round(grain_deg, 1), offcut
         if not row.photo:
             row.length_mm, row.width_mm = sizes[:2]
         row.save()

@@ -72,7 +72,8 @@ def zone(request):
 @require_POST
 def add_board(request):
     fields = [request.POST.get(name, "") for name in ("wood", "name", "length", "width", "thickness")]
-    return _said(request, lambda: actions.add_board(request.user, *fields), "Board put on the rack.")
+    offcut = bool(request.POST.get("offcut"))
+    return _said(request, lambda: actions.add_board(request.user, *fields, offcut), "Board put on the rack.")
 
 
 @require_POST
@@ -125,7 +126,10 @@ def board(request, pk):
 @require_POST
 def change_board(request, pk):
     fields = [request.POST.get(name, "") for name in ("length", "width", "thickness", "grain")]
-    return _said(request, lambda: actions.change_board(request.user, pk, *fields), "Measures kept.", "board", pk)
+    offcut = bool(request.POST.get("offcut"))
+    return _said(
+        request, lambda: actions.change_board(request.user, pk, *fields, offcut), "Measures kept.", "board", pk
+    )
 
 
 @require_POST

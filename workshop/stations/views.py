@@ -10,6 +10,7 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.drawing.panel import shape_rows
+from emberquilt.drawing.rack import rack_drawing
 from emberquilt.drawing.solid import packed
 from emberquilt.errors import BadChoice
 from emberquilt.keys import keys_in, runs
@@ -28,6 +29,7 @@ from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.pictures.light import look_address
+from workshop.shop import actions as shop_actions
 from workshop.shop.actions import shop_of
 from workshop.stations.desk import station_context
 from workshop.stations.relief.ticket import section as section_along
@@ -199,6 +201,20 @@ def layout_search(request, uid):
     if not request.htmx:
         return redirect(reverse("station", args=(row.uid, "stock")))
     return _searching(request, row)
+
+
+@require_POST
+def keep_rest(request, uid):
+    """A board is sawn: what lies beyond the parts on it is put back on the rack as an off-cut."""
+    row = own(request, uid)
+    drawing = rack_drawing(plan_of(row).job)
+    name = request.POST.get("board", "")
+    drawn = next((one for one in drawing.boards if one.board.name == name), None)
+    if drawn is None or drawn.stays is None:
+        raise BadChoice("Nothing is left over of that board.")
+    board, offcut = shop_actions.keep_rest(request.user, drawn.board.key, drawn.stays[0])
+    messages.success(request, f"{offcut.name} is on the rack: what was left of {board.name}.")
+    return redirect(_address(reverse("station", args=(row.uid, "stock")), part=request.POST.get("part", "")))
 
 
 @require_POST

@@ -210,6 +210,7 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
         "at": at,
         "share": drawn.share if drawn else 0.0,
         "others": others,
+        "stays": drawn.stays[2] if drawn and drawn.stays else None,
         "may_half": part.turn != "fixed",
         "within": composition.practice.grain_within_deg if tolerance is None else tolerance,
         "own_within": tolerance,
