@@ -51,7 +51,8 @@ def main(argv: list[str] | None = None) -> int:
     export = commands.add_parser("export", help="a project file as pdf, svg, dxf, csv, parts list, ics or png")
     export.add_argument("file", type=Path)
     export.add_argument("--to", required=True, choices=EXPORTS)
-    export.add_argument("--paper", choices=("Letter", "A4"), help="paper of the pdf; the practice's own otherwise")
+    export.add_argument("--paper", help="Letter, Legal, Tabloid, A4, A3 or Roll; the practice's own otherwise")
+    export.add_argument("--pack", choices=("copies", "ready", "boards"), help="the pdf as a print pack")
     export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
     options = parser.parse_args(argv)
     try:
@@ -246,7 +247,7 @@ def _export(options) -> None:
     plan = _read_plan(options.file)
     from .formats.export import export
 
-    data = export(plan, options.to, options.paper)
+    data = export(plan, options.to, options.paper, options.pack or "")
     if options.output:
         options.output.write_bytes(data)
     else:

@@ -5,6 +5,7 @@ A shop has one; each composition takes a copy. Defaults are common practice, no 
 
 from dataclasses import asdict, dataclass, field, fields, replace
 
+from .constants import PAPERS_MM, ROLL
 from .errors import BadChoice
 from .hours import DAYS, parse_week
 from .units import MM_PER_UNIT, Length, exact_length, format_area, format_length
@@ -38,7 +39,7 @@ CHOICES = {
         "oil": "hardening oil",
     },
     "finish_when": {"after": "after glue-up", "before": "before glue-up"},
-    "paper": {"Letter": "Letter", "A4": "A4"},
+    "paper": {name: name for name in PAPERS_MM} | {ROLL: "a roll, 24 in"},
     "table_down": {"left": "the left side goes down", "right": "the right side goes down"},
     "backer_material": SHEETS,
     "shim_material": SHEETS,
@@ -73,6 +74,7 @@ LIMITS = {
     "coats": (0, 20),
     "estimate_ratio": (0.1, 20.0),
     "throat_mm": (100.0, 1500.0),
+    "print_margin_mm": (3.0, 40.0),
     "ruler_across_mm": (120.0, 180.0),
     "ruler_down_mm": (120.0, 180.0),
 }
@@ -99,6 +101,8 @@ class Practice:
     ruler_across_mm: float = 150.0
     """What the 150 mm of the check page measure across as this printer prints them; the print pack corrects for it."""
     ruler_down_mm: float = 150.0
+    print_margin_mm: float = 12.0
+    """What the printer leaves white at every edge."""
     throat_mm: float = 406.4
     """Depth of the saw's throat: 16 in."""
     blade_school: str = "thickness"

@@ -6,6 +6,7 @@ from django.urls.converters import StringConverter
 from workshop.bench import views as bench
 from workshop.compositions import views as compositions
 from workshop.entry import views as entry
+from workshop.pictures import printing
 from workshop.pictures import views as pictures
 from workshop.shop import views as shop
 from workshop.stations import views as stations
@@ -56,6 +57,8 @@ urlpatterns = [
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
     path("picture/<uuid:uid>/rest/", stations.keep_rest, name="keep-rest"),
     path("picture/<uuid:uid>/section", stations.section, name="section"),
+    path("picture/<uuid:uid>/print/", printing.printing, name="printing"),
+    path("picture/<uuid:uid>/print.pdf", printing.printed, name="printed"),
     path("picture/<uuid:uid>/look.jpg", pictures.look, name="look"),
     path("picture/<uuid:uid>/final/", pictures.final, name="final"),
     path("picture/<uuid:uid>/final/begin/", pictures.final_begin, name="final-begin"),

@@ -90,7 +90,7 @@ def back_pdf(job: Job, paper: str) -> bytes:
     body = mirrored(back_of(job), composition.width_mm)
     hangers = hanging_of(job).hangers
     letters = words_on_back(job, hangers)
-    layout = layout_for(composition.width_mm, composition.height_mm, paper)
+    layout = layout_for(composition.width_mm, composition.height_mm, paper, composition.practice.print_margin_mm)
     buffer = io.BytesIO()
     size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
     canvas = Canvas(buffer, pagesize=size, invariant=1)

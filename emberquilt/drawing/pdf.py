@@ -11,7 +11,7 @@ import shapely
 from reportlab.lib.colors import HexColor
 from reportlab.pdfgen.canvas import Canvas
 
-from ..constants import MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM
+from ..constants import LONGEST_ROLL_MM, MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM, ROLL, ROLL_MM
 from ..errors import BadChoice
 from ..practice import Practice
 from ..units import format_length
@@ -54,22 +54,45 @@ class Layout:
     page_width_mm: float
     page_height_mm: float
     sheets: tuple[Sheet, ...]
+    margin_mm: float = PRINT_MARGIN_MM
+    """What the printer leaves white all round."""
 
 
-def layout_for(width_mm: float, height_mm: float, paper: str) -> Layout:
+def layout_for(width_mm: float, height_mm: float, paper: str, margin_mm: float = PRINT_MARGIN_MM) -> Layout:
     """Sheets that cover the work, neighbours overlapping by `OVERLAP_MM`, the page turned so that fewest are needed.
 
     Raises `BadChoice` for an unknown paper.
     """
+    if paper == ROLL:
+        return _on_a_roll(width_mm, height_mm, margin_mm)
     if paper not in PAPERS_MM:
-        raise BadChoice(f"There is no paper “{paper}”; choose {' or '.join(PAPERS_MM)}.")
+        raise BadChoice(f"There is no paper “{paper[:20]}”; choose {', '.join(PAPERS_MM)} or {ROLL}.")
     upright = PAPERS_MM[paper]
-    return min((_layout(width_mm, height_mm, *page) for page in (upright, upright[::-1])), key=lambda o: len(o.sheets))
+    made = (_layout(width_mm, height_mm, *page, margin_mm) for page in (upright, upright[::-1]))
+    return min(made, key=lambda layout: len(layout.sheets))
 
 
-def _layout(width_mm: float, height_mm: float, page_width: float, page_height: float) -> Layout:
-    room_x = page_width - 2 * PRINT_MARGIN_MM
-    room_y = page_height - 2 * PRINT_MARGIN_MM - FOOT_MM
+def _on_a_roll(width_mm: float, height_mm: float, margin_mm: float) -> Layout:
+    """The work along the roll or across it, whichever takes fewer lengths, each cut off where it ends."""
+    room = ROLL_MM - 2 * margin_mm
+    long_mm = min(LONGEST_ROLL_MM, max(height_mm, 60.0) + 2 * margin_mm + FOOT_MM)
+    if width_mm <= room:
+        return _layout(width_mm, height_mm, ROLL_MM, long_mm, margin_mm)
+    along = min(LONGEST_ROLL_MM, width_mm + 2 * margin_mm)
+    return min(
+        (
+            _layout(width_mm, height_mm, ROLL_MM, long_mm, margin_mm),
+            _layout(width_mm, height_mm, along, ROLL_MM, margin_mm),
+        ),
+        key=lambda made: len(made.sheets),
+    )
+
+
+def _layout(width_mm: float, height_mm: float, page_width: float, page_height: float, margin_mm: float) -> Layout:
+    room_x = page_width - 2 * margin_mm
+    room_y = page_height - 2 * margin_mm - FOOT_MM
+    if min(room_x, room_y) < 2 * OVERLAP_MM:
+        raise BadChoice(f"Between margins of {margin_mm:g} mm nothing is left of that paper but the overlap.")
     columns = max(1, math.ceil((width_mm - OVERLAP_MM) / (room_x - OVERLAP_MM)))
     rows = max(1, math.ceil((height_mm - OVERLAP_MM) / (room_y - OVERLAP_MM)))
     sheets = tuple(
@@ -77,7 +100,7 @@ def _layout(width_mm: float, height_mm: float, page_width: float, page_height: f
         for r in range(rows)
         for c in range(columns)
     )
-    return Layout(page_width, page_height, sheets)
+    return Layout(page_width, page_height, sheets, margin_mm)
 
 
 @dataclass(frozen=True)
@@ -112,7 +135,7 @@ def pattern_pdf(job: Job, paper: str, copies: Mapping[int, int]) -> bytes:
     Coordinates are placed in PDF points of 1/72 in with 25.4 mm to the inch and no scaling afterwards.
     """
     composition = job.composition
-    layout = layout_for(composition.width_mm, composition.height_mm, paper)
+    layout = layout_for(composition.width_mm, composition.height_mm, paper, composition.practice.print_margin_mm)
     size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=size, invariant=1)
@@ -174,15 +197,15 @@ def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies
     _page_axes(canvas, layout)
     composition = job.composition
     page_width, page_height, sheets = layout.page_width_mm, layout.page_height_mm, layout.sheets
-    draw_words(canvas, PRINT_MARGIN_MM, 26, composition.name, 9, bold=True)
+    draw_words(canvas, layout.margin_mm, 26, composition.name, 9, bold=True)
     lines = _instructions(job, layout, papers, copies)
     for i, line in enumerate(lines):
-        draw_words(canvas, PRINT_MARGIN_MM, 36 + 6 * i, line, 3.6)
+        draw_words(canvas, layout.margin_mm, 36 + 6 * i, line, 3.6)
     top = 36 + 6 * len(lines) + 8
-    room = page_height - top - PRINT_MARGIN_MM - FOOT_MM
-    scale = min((page_width - 2 * PRINT_MARGIN_MM) / composition.width_mm, room / composition.height_mm)
+    room = page_height - top - layout.margin_mm - FOOT_MM
+    scale = min((page_width - 2 * layout.margin_mm) / composition.width_mm, room / composition.height_mm)
     canvas.saveState()
-    canvas.translate(PRINT_MARGIN_MM * POINTS_PER_MM, top * POINTS_PER_MM)
+    canvas.translate(layout.margin_mm * POINTS_PER_MM, top * POINTS_PER_MM)
     canvas.scale(scale, scale)
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.5 / scale)
@@ -228,7 +251,7 @@ def _tile(
         for (x0, y0), (x1, y1) in registration_lines(composition):
             draw_line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
     canvas.restoreState()
-    _overlap_marks(canvas, composition, sheet, dx, dy)
+    overlap_marks(canvas, composition.width_mm, composition.height_mm, sheet, dx, dy)
     draw_foot(canvas, layout, ", ".join(word for word in (composition.name, own.name, f"sheet {sheet.name}") if word))
 
 
@@ -238,11 +261,11 @@ def begin_tile(canvas: Canvas, layout: Layout, sheet: Sheet, practice: Practice)
     _page_axes(canvas, layout, practice)
     canvas.saveState()
     window = canvas.beginPath()
-    window.rect(*(v * POINTS_PER_MM for v in (PRINT_MARGIN_MM, PRINT_MARGIN_MM, sheet.width_mm, sheet.height_mm)))
+    window.rect(*(v * POINTS_PER_MM for v in (layout.margin_mm, layout.margin_mm, sheet.width_mm, sheet.height_mm)))
     canvas.clipPath(window, stroke=0)
     canvas.setLineWidth(0.3 * POINTS_PER_MM)
     canvas.setStrokeColor(RED)
-    return PRINT_MARGIN_MM - sheet.left_mm, PRINT_MARGIN_MM - sheet.top_mm
+    return layout.margin_mm - sheet.left_mm, layout.margin_mm - sheet.top_mm
 
 
 def _page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None) -> None:
@@ -253,13 +276,13 @@ def _page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None)
     canvas.transform(1, 0, 0, -1, 0, layout.page_height_mm * POINTS_PER_MM)
     if practice is not None:
         across, down = CHECK_MM / practice.ruler_across_mm, CHECK_MM / practice.ruler_down_mm
-        corner = PRINT_MARGIN_MM * POINTS_PER_MM
+        corner = layout.margin_mm * POINTS_PER_MM
         canvas.transform(across, 0, 0, down, corner * (1 - across), corner * (1 - down))
 
 
 def check_pdf(practice: Practice, paper: str) -> bytes:
     """A page with a ruler across and one down, `CHECK_MM` long, printed without any correction, to be measured."""
-    layout = layout_for(10, 10, paper)
+    layout = layout_for(10, 10, paper, practice.print_margin_mm)
     size = layout.page_width_mm * POINTS_PER_MM, layout.page_height_mm * POINTS_PER_MM
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=size, invariant=1)
@@ -304,7 +327,7 @@ def draw_words(canvas, x_mm, y_mm, text, size_mm, bold=False, centre=False, colo
     canvas.restoreState()
 
 
-def draw_outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float) -> None:
+def draw_outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float, fill: bool = False) -> None:
     path = canvas.beginPath()
     for ring in (outline.exterior, *outline.interiors):
         points = ((shapely.get_coordinates(ring) + [dx, dy]) * POINTS_PER_MM).tolist()
@@ -312,7 +335,7 @@ def draw_outline(canvas: Canvas, outline: shapely.Polygon, dx: float, dy: float)
         for x, y in points[1:-1]:
             path.lineTo(x, y)
         path.close()
-    canvas.drawPath(path)
+    canvas.drawPath(path, fill=int(fill))
 
 
 def _piece_words(canvas, shape: Shape, piece: Piece, mark: str, dx: float, dy: float, letter: str) -> None:
@@ -331,7 +354,7 @@ def _piece_words(canvas, shape: Shape, piece: Piece, mark: str, dx: float, dy: f
         canvas.restoreState()
 
 
-def _overlap_marks(canvas, composition, sheet: Sheet, dx: float, dy: float) -> None:
+def overlap_marks(canvas, width_mm: float, height_mm: float, sheet: Sheet, dx: float, dy: float) -> None:
     """Crosses on a grid that neighbouring sheets share, in the middle of each overlap."""
     canvas.saveState()
     canvas.setStrokeColor(SOFT)
@@ -340,7 +363,7 @@ def _overlap_marks(canvas, composition, sheet: Sheet, dx: float, dy: float) -> N
     ys = [sheet.top_mm + OVERLAP_MM / 2, sheet.top_mm + sheet.height_mm - OVERLAP_MM / 2]
     for x in xs:
         for y in ys:
-            if x < composition.width_mm + OVERLAP_MM and y < composition.height_mm + OVERLAP_MM:
+            if x < width_mm + OVERLAP_MM and y < height_mm + OVERLAP_MM:
                 px, py, arm = (x + dx) * POINTS_PER_MM, (y + dy) * POINTS_PER_MM, 4 * POINTS_PER_MM
                 canvas.lines([(px - arm, py, px + arm, py), (px, py - arm, px, py + arm)])
     canvas.restoreState()
@@ -349,9 +372,9 @@ def _overlap_marks(canvas, composition, sheet: Sheet, dx: float, dy: float) -> N
 def draw_foot(canvas, layout: Layout, words: str) -> None:
     """Sheet name and check ruler: 100 mm above the line, 4 in below it."""
     page_width, page_height = layout.page_width_mm, layout.page_height_mm
-    y = page_height - PRINT_MARGIN_MM - 4
-    left = page_width - PRINT_MARGIN_MM - 4 * MM_PER_INCH - 2
-    draw_words(canvas, PRINT_MARGIN_MM, y, words, 3.5)
+    y = page_height - layout.margin_mm - 4
+    left = page_width - layout.margin_mm - 4 * MM_PER_INCH - 2
+    draw_words(canvas, layout.margin_mm, y, words, 3.5)
     canvas.saveState()
     canvas.setStrokeColor(INK)
     canvas.setLineWidth(0.25 * POINTS_PER_MM)

@@ -7,6 +7,7 @@ from emberquilt.practice import CHOICES, LIMITS, LISTS, Practice
 WORDS = {
     "ruler_across_mm": "The check page's 150 mm print across as",
     "ruler_down_mm": "and down as",
+    "print_margin_mm": "The printer leaves white",
     "throat_mm": "Throat of the saw",
     "unit": "Lengths in",
     "denominator": "Fractions down to 1/",
