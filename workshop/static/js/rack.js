@@ -47,7 +47,7 @@ export function racked(panel, perform) {
     if (drag) return;
     const path = event.target.closest?.("#rack [data-piece]");
     if (path) light(Number(path.dataset.piece));
-    else if (panel.element.contains(event.target)) light(panel.at(panel.toScene(event))?.key ?? 0);
+    else if (panel.element.contains(event.target)) light(panel.at(...panel.toScene(event))?.key ?? 0);
     else light(0);
   });
 
