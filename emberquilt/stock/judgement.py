@@ -49,8 +49,8 @@ def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Findi
     return Finding(
         "on-no-board",
         "stock",
-        f"{named} {lies} on no board. {told.why}",
-        told.would,
+        f"{named} {lies} on no board. {told.why} {told.would}",
+        "Outlines laid with their arrows along the grain, clear of flaws and of each other.",
         pieces,
         amount=len(missing),
         limit=0,

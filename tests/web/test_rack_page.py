@@ -76,7 +76,7 @@ def test_what_found_no_place_is_a_finding_with_its_reason(client, page, person):
     row.refresh_from_db()
     (found,) = [f for f in plan_of(row).findings("stock") if f.code == "on-no-board"]
     assert "on no board" in found.sentence
-    assert "would do" in found.why
+    assert "would do" in found.sentence
     assert "part lost" in station(client, row)
 
 

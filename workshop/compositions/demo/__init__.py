@@ -177,3 +177,4 @@ BOARDS = [
     ("walnut", "W5", "48 in", "11 in", "1/4 in"),
     ("wenge", "D1", "40 in", "10 in", "1/4 in"),
 ]
+OFFCUTS = ("W2", "B2", "P1", "E2")

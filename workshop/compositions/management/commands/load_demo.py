@@ -34,7 +34,7 @@ class Command(BaseCommand):
             return
         shop_of(owner)
         for board in demo.BOARDS:
-            add_board(owner, *board)
+            add_board(owner, *board, offcut=board[1] in demo.OFFCUTS)
         for given in demo.PHOTOS:
             photograph(owner, given)
         plaque(owner)
@@ -148,6 +148,7 @@ def two_koi(owner) -> Composition:
             do("swap", [], **{"from": after, "to": before})
     for place, board, x, y in demo.PLACED:
         do("place", keys_at(row, [place]), board=board, x=x, y=y)
+    do("lay", [])
     part = {p.key: p.part for p in store.load(row).pieces()}
     for finding in plan_of(row).every_finding:
         if finding.code == "tight-corner":
