@@ -212,7 +212,7 @@ def subjects_stand(work: Composition) -> None:
     assert {pack.layer for pack in decided.wood.packs} <= layers
     assert {stand.layer for stand in decided.relief.stand_offs} <= layers
     assert {layer for stack in decided.saw.stacks for layer in stack} <= layers
-    assert {int(any_copy(key)) for key in work.placements} <= made
+    assert {int(key) for part in work.placements if (key := any_copy(part)).isdecimal()} <= made
 
 
 def state(work: Composition) -> tuple:
