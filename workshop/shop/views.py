@@ -20,7 +20,7 @@ from emberquilt.rack.photo import REFERENCES
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import KINDS, LIMITS, woods
-from workshop.stations.faces import FACE_PX_PER_MM, face_url, tile_url
+from workshop.stations.faces import FACE_PX_PER_MM, RACK_PX_PER_MM, face_url, tile_url
 from workshop.stations.rack import rack
 
 from . import actions
@@ -178,7 +178,8 @@ def clear_defect(request, pk, index):
 @require_GET
 @cache_control(max_age=31536000, private=True, immutable=True)
 def face(request, pk):
-    """The face of a board, bare or under a finish."""
+    """The face of a board, bare or under a finish; `small` as the rack shows it, several to a page."""
+    wanted = RACK_PX_PER_MM if request.GET.get("small") else FACE_PX_PER_MM
     stock = actions.rack_of(request.user)
     one = next((b for b in stock.boards if b.key == pk), None)
     if one is None:
@@ -189,10 +190,10 @@ def face(request, pk):
         stock.shelf,
         seen.lab_of((one.wood, "", one.name if one.lab else "")),
         actions.photos_of(request.user),
-        FACE_PX_PER_MM,
+        wanted,
     )
-    if fine != FACE_PX_PER_MM:
-        size = max(1, round(one.length_mm * FACE_PX_PER_MM)), max(1, round(one.width_mm * FACE_PX_PER_MM))
+    if fine != wanted:
+        size = max(1, round(one.length_mm * wanted)), max(1, round(one.width_mm * wanted))
         rgb = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
     return _jpeg(rgb)
 

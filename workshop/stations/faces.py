@@ -13,6 +13,8 @@ from emberquilt.rack.woods import Shelf, Wood, woods
 from emberquilt.work.composition import Composition
 
 FACE_PX_PER_MM = 3.0
+RACK_PX_PER_MM = 1.0
+"""On the rack, where a page shows two dozen boards."""
 
 
 def stamp(value) -> int:
@@ -69,6 +71,10 @@ def wood_table(composition: Composition) -> dict[str, dict]:
     return table
 
 
-def face_url(board: Board, rack: Rack, finish: str = "raw") -> str:
-    """The face of a board at `FACE_PX_PER_MM`, under a finish; the address changes with the board and its wood."""
-    return f"{reverse('board-face', args=(board.key,))}?finish={finish}&v={stamp((board, rack.shelf[board.wood]))}"
+def face_url(board: Board, rack: Rack, finish: str = "raw", small: bool = False) -> str:
+    """The face of a board at `FACE_PX_PER_MM`, or `RACK_PX_PER_MM` where it is `small`, under a finish; the address
+    changes with the board and its wood."""
+    size = "&small=yes" if small else ""
+    return (
+        f"{reverse('board-face', args=(board.key,))}?finish={finish}&v={stamp((board, rack.shelf[board.wood]))}{size}"
+    )

@@ -9,7 +9,7 @@ from emberquilt.work.copies import any_copy
 from emberquilt.work.parts import Job
 from workshop.compositions.models import LayoutSearch
 from workshop.stations.desk import Desk
-from workshop.stations.faces import FACE_PX_PER_MM, face_url
+from workshop.stations.faces import face_url
 
 from .search import LIVE, SECONDS
 
@@ -136,8 +136,7 @@ def _board(desk: Desk, one: DrawnBoard, key: str) -> dict:
         "seen": _seen(one),
         "shade": round(SHADE_PX / scale, 2),
         "colour": _colour(shelf, board.wood),
-        "face": face_url(board, composition.rack, practice.finish),
-        "fine": FACE_PX_PER_MM,
+        "face": face_url(board, composition.rack, practice.finish, small=True),
         "words": words
         if 6.6 * len(words) < room
         else (f"{round(100 * one.share)}%" if one.parts and room > 34 else ""),
