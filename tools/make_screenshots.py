@@ -84,7 +84,7 @@ def _shoot(browser) -> None:
         shot(name)
     for name, title, path in (
         ("layers", "Lighthouse", "pattern/?view=apart"),
-        ("stock", "Lighthouse", "stock/"),
+        ("stock", "Two koi", "stock/?pieces=17&part=17"),
         ("glue", "Lighthouse", "assembly/?view=apart"),
         ("calendar", "Lighthouse", "calendar/"),
         ("lettering", "House plaque", "pattern/?show=numbers"),
