@@ -7,7 +7,7 @@ placement sheet, and what is traced or lies under, go with each.
 
 import io
 import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -443,10 +443,6 @@ def _tinted(colour: str) -> HexColor:
     rgb = [int(colour[i : i + 2], 16) for i in (1, 3, 5)]
     pale = [round(255 - TINT * (255 - v)) for v in rgb]
     return HexColor("#" + "".join(f"{v:02x}" for v in pale))
-
-
-def paper_area_mm2(pages: Iterable[Page]) -> float:
-    return sum(page.layout.page_width_mm * page.layout.page_height_mm for page in pages)
 
 
 def page_svg(page: Page) -> dict[str, object]:

@@ -6,7 +6,6 @@ Places are pixels of a drawing `WIDE` across; paths are millimetres of their boa
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-import numpy as np
 import shapely
 
 from ..layout.task import total_bounds
@@ -357,12 +356,3 @@ def _stays(job: Job, board: Board, lying: Iterable[Lying]) -> tuple[float, float
 def _path(shape: shapely.Geometry) -> str:
     simple = shapely.simplify(shape, FINE_MM)
     return "".join(path_of(body) for body in shapely.get_parts(simple) if body.geom_type == "Polygon")
-
-
-def grain_arrow(part: DrawnPart, board: Board, scale: float) -> tuple[float, float, float, float]:
-    """The chosen part's grain on its board, through its spot: from and to, in px of the board."""
-    turn = np.radians(-board.grain_deg)
-    half = 26.0
-    dx, dy = half * np.cos(turn), half * np.sin(turn)
-    x, y = part.x_mm * scale, part.y_mm * scale
-    return x - dx, y - dy, x + dx, y + dy

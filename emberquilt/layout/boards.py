@@ -107,10 +107,10 @@ class Search:
             for by in (lambda item: -float(np.prod(_sides(item))), lambda item: -max(_sides(item))):
                 if self.best.unplaced:
                     self._keep(self._first(_ordered(items, by)))
-        if self.task.begun and not faults_of(self.task.begun, self.task.faces, self.task.gaps):
+        now = (*self.task.nailed, *self.task.begun)
+        if self.task.begun and not faults_of(now, self.task.faces, self.task.gaps):
             there = {one.item.key for one in self.task.begun}
-            missing = tuple(item for item in self.task.items if item.key not in there)
-            self._keep(Layout((*self.task.nailed, *self.task.begun), missing))
+            self._keep(Layout(now, tuple(item for item in self.task.items if item.key not in there)))
 
     def _first(self, order: Sequence[Item]) -> Layout:
         faces = tuple(self.faces.values())

@@ -23,7 +23,7 @@ class Fault:
 
 def faults_of(laid: Iterable[Laid], faces: Iterable[Face], gaps: Gaps) -> list[Fault]:
     """Parts that hang over an edge, lie over a flaw or nearer than the gap to another, or are turned as they may not
-    be."""
+    be. How nailed ones lie by themselves, or to each other, was decided by a person and is no fault."""
     by_key = {face.key: face for face in faces}
     table: dict[str, list[Laid]] = {}
     faults = []
@@ -49,7 +49,8 @@ def faults_of(laid: Iterable[Laid], faces: Iterable[Face], gaps: Gaps) -> list[F
             if i < j:
                 apart = float(outlines[i].distance(outlines[j]))
                 faults.append(Fault("too-near", some[i].item.key, some[j].item.key, apart))
-    return faults
+    nailed = {one.item.key for some in table.values() for one in some if one.nailed}
+    return [fault for fault in faults if not ({fault.part, fault.other} - {""} <= nailed)]
 
 
 def _turned_off(one: Laid, face: Face) -> bool:

@@ -88,7 +88,7 @@ def _laid(job: Job, one: Lying, board: str) -> Laid:
     turn = turn_deg(job.composition.rack.by_name[board], one.part.grain_deg) + one.place.turned_deg
     assert one.place.point is not None
     item = replace(item_of(job, one.part), key=one.key, turns=(turn,), directed=False)
-    return Laid(item, board, *one.place.point, turn, one.place.nailed)
+    return Laid(item, board, *one.place.point, turn)
 
 
 def _too_near(job: Job, board: str, faults: list[Fault]) -> Finding:

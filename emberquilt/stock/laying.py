@@ -14,7 +14,7 @@ from ..layout.boards import Search, Task
 from ..layout.bound import boards_bound
 from ..layout.checked import Fault, faults_of
 from ..layout.effort import Effort
-from ..layout.task import Face, Gaps, Item, Laid, room_on
+from ..layout.task import ROUND, SEGMENTS, Face, Gaps, Item, Laid, room_on
 from ..rack.boards import Board, turn_deg
 from ..rack.rack import Rack
 from ..work.composition import Composition, Placement
@@ -371,14 +371,14 @@ class Laying:
         return f"{names} would be large enough, but other parts and flaws leave no room for it."
 
     def faults(self, layout: RackLayout) -> list[Fault]:
-        """What an independent look finds wrong with what was laid, nailed ones left out."""
-        loose = [one for one in layout.laid if not one.nailed]
-        return faults_of(loose, layout.faces, self.gaps)
+        """What an independent look finds wrong with what was laid."""
+        return faults_of(layout.laid, layout.faces, self.gaps)
 
 
 def _without(face: Face, others: Sequence[Laid], gaps: Gaps) -> Face:
-    """A face without the stretch on which parts of another thickness are nailed."""
+    """A face without where parts of another thickness are nailed."""
     if not others:
         return face
-    grown = [one.outline.buffer(max(0.0, gaps.between_mm - gaps.edge_mm)) for one in others]
+    more = max(0.0, gaps.between_mm - gaps.edge_mm) * ROUND
+    grown = [one.outline.buffer(more, quad_segs=SEGMENTS) for one in others]
     return replace(face, flaws=shapely.union_all([face.flaws, *grown]))

@@ -263,6 +263,18 @@ def test_what_is_nailed_stays_and_the_rest_is_laid_round_it():
     assert len(edited(work, "take_off", all="yes").placements) == 0
 
 
+def test_what_lay_well_gives_way_to_what_is_nailed_over_it_later():
+    """Laid once, then one part put right over another by hand: laid again, nothing lies under the hand's part."""
+    work = edited(small(), "lay")
+    mine, theirs = work.placements["5"], next(p for k, p in work.placements.items() if k != "5" and p.board == "C1")
+    work = edited(work, "set_down", part="5", board="C1", x=str(theirs.x_mm), y=str(theirs.y_mm))
+    assert work.placements["5"] != mine
+    work = edited(work, "lay")
+    outlines = [one.outline for one in on_boards(job_of(work))["C1"]]
+    gap = work.practice.part_gap_mm
+    assert all(a.distance(b) > gap - 2e-3 for i, a in enumerate(outlines) for b in outlines[i + 1 :])
+
+
 def test_parts_nailed_over_each_other_end_in_a_sentence():
     work = edited(small(), "set_down", part="5", board="C1", x="200", y="75")
     work = edited(work, "set_down", part="6", board="C1", x="205", y="75")
