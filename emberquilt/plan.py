@@ -14,6 +14,8 @@ from .outline.coverage import Coverage
 from .relief.heights import Relief
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan, saw_plan
+from .stock.buying import Buying, buying_of
+from .stock.milling import Milling, milling_of
 from .stock.need import Need, needs_of
 from .work.composition import Composition
 from .work.parts import Job, job_of
@@ -41,6 +43,14 @@ class Plan:
     @cached_property
     def needs(self) -> tuple[Need, ...]:
         return needs_of(self.job)
+
+    @cached_property
+    def milling(self) -> Milling:
+        return milling_of(self.job)
+
+    @cached_property
+    def buying(self) -> Buying:
+        return buying_of(self.job)
 
     @cached_property
     def saw(self) -> SawPlan:

@@ -74,12 +74,25 @@ LIMITS = {
     "coats": (0, 20),
     "estimate_ratio": (0.1, 20.0),
     "throat_mm": (100.0, 1500.0),
+    "section_mm": (60.0, 1500.0),
+    "planer_long_mm": (0.0, 1200.0),
+    "planer_wide_mm": (0.0, 1200.0),
+    "planer_thin_mm": (0.5, 30.0),
+    "planing_mm": (0.0, 10.0),
+    "resaw_high_mm": (0.0, 600.0),
+    "resaw_kerf_mm": (0.3, 6.0),
     "print_margin_mm": (3.0, 40.0),
     "ruler_across_mm": (120.0, 180.0),
     "ruler_down_mm": (120.0, 180.0),
 }
 
-LISTS = {"stocks_mm": (1.0, 80.0), "shims_mm": (0.4, 40.0)}
+LISTS = {
+    "stocks_mm": (1.0, 80.0),
+    "shims_mm": (0.4, 40.0),
+    "lengths_sold_mm": (100.0, 6000.0),
+    "widths_sold_mm": (20.0, 600.0),
+    "sheets_sold_mm": (100.0, 3600.0),
+}
 """Lists of lengths, and between what each of them lies."""
 MOST_LISTED = 8
 
@@ -105,6 +118,26 @@ class Practice:
     """What the printer leaves white at every edge."""
     throat_mm: float = 406.4
     """Depth of the saw's throat: 16 in."""
+    section_mm: float = 305.0
+    """A longer board is cut into sections no longer than this, where a cut passes between its parts: about 12 in, what
+    two hands turn freely."""
+    planer_long_mm: float = 300.0
+    """The planer takes nothing shorter without a carrier board."""
+    planer_wide_mm: float = 317.5
+    """Nor anything wider: 12 1/2 in."""
+    planer_thin_mm: float = 3.0
+    """Nor planes thinner without a carrier board."""
+    planing_mm: float = 1.2
+    """Planed off the sawn faces of each slice of a resawn board."""
+    resaw_high_mm: float = 152.4
+    """The widest board that stands on edge under the band saw's guides: 6 in; 0 where there is no such saw."""
+    resaw_kerf_mm: float = 1.6
+    lengths_sold_mm: tuple[float, ...] = (609.6, 914.4, 1219.2, 1828.8, 2438.4)
+    """Lengths that boards are bought in: 2, 3, 4, 6 and 8 ft."""
+    widths_sold_mm: tuple[float, ...] = (101.6, 152.4, 203.2)
+    """And widths: 4, 6 and 8 in."""
+    sheets_sold_mm: tuple[float, ...] = (609.6, 1219.2, 2438.4)
+    """Lengths of sheets as they are sold, each half as wide: 2 by 1, 4 by 2 and 8 by 4 ft."""
     blade_school: str = "thickness"
     one_blade: int = 5
     fit: str = "beside"

@@ -70,7 +70,7 @@ def cards(job: Job, steps: tuple[Step, ...], saw: SawPlan, glue: GluePlan) -> tu
 
 
 def _whole(job: Job, step: Step) -> Card:
-    lines = [line[:1].upper() + line[1:] for line in (step.why,) if line]
+    lines = [*step.lines, *(line[:1].upper() + line[1:] for line in (step.why,) if line)]
     if step.wait_minutes:
         lines.append("Then it waits; go on with something else")
     # the card says by itself which copy it is

@@ -12,8 +12,9 @@ from ..layout.task import total_bounds
 from ..outline.coverage import largest_circle
 from ..outline.paths import path_of
 from ..rack.boards import DEFECTS, Board
+from ..rack.rack import Rack
 from ..stock.laying import CROSSCUT_MM, gaps_of
-from ..stock.need import MEASURED_MM
+from ..stock.leaves import serves
 from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job, Part
 
@@ -29,6 +30,8 @@ STAYS_MM = 50.0
 """A shorter rest of a board is not called an off-cut."""
 BEYOND_MM = 70.0
 """Drawn of a board beyond what lies on it, where the rest is broken off."""
+LEAF_BEYOND_MM = 12.0
+"""And beyond what lies on a leaf."""
 WORTH = 0.75
 """A board is broken off where no more than this share of its length or width is needed."""
 NUMBER_PX = 6.0
@@ -63,17 +66,20 @@ class DrawnFlaw:
 
 @dataclass(frozen=True)
 class Shown:
-    """How much of a board is drawn, from its left upper corner: where nothing lies on the rest it is broken off."""
+    """How much of a board is drawn, from its left upper corner: where nothing lies on the rest it is broken off. A leaf
+    begins where its stretch does (`from_mm`)."""
 
     long_mm: float
     broad_mm: float
     broken_right: bool = False
     broken_below: bool = False
+    from_mm: float = 0.0
 
 
 @dataclass(frozen=True)
 class DrawnBoard:
-    """A board with its left upper corner at (x, y)."""
+    """A board with its left upper corner at (x, y); where it is resawn what lies on it whole or on its first leaf, and
+    every further leaf beside it. `leaf` counts from 1, 0 where it is in one."""
 
     board: Board
     x: float
@@ -86,10 +92,11 @@ class DrawnBoard:
     stays: tuple[float, float, float, float] | None
     share: float
     shown: Shown
+    leaf: int = 0
 
     @property
     def wide(self) -> float:
-        return self.shown.long_mm * self.scale
+        return (self.shown.long_mm - self.shown.from_mm) * self.scale
 
     @property
     def tall(self) -> float:
@@ -112,25 +119,26 @@ class RackDrawing:
     """Boards that this work has no use for."""
 
 
-def rack_drawing(job: Job) -> RackDrawing:
-    """Boards with parts, and those that parts without a place could still come from, by wood."""
+def rack_drawing(job: Job, only: frozenset[str] | None = None) -> RackDrawing:
+    """Boards with parts, and those that parts without a place could still come from, by wood. `only`: keys of those
+    that are shown where they lie on no board."""
     lying = on_boards(job)
     order = {code: i for i, code in enumerate(dict.fromkeys(part.material for part in _by_area(job)))}
     placed = {one.key for some in lying.values() for one in some}
     loose = [part for part in job.parts() if part.material and part.key not in placed]
-    own = [board for board in job.composition.rack.boards if board.name in lying or _would_serve(board, loose)]
+    if only is not None:
+        loose = [part for part in loose if part.key in only]
+    rack = job.composition.rack
+    own = [board for board in rack.boards if board.name in lying or _would_serve(board, loose, rack)]
     own.sort(key=lambda board: (board.name not in lying, order.get(board.wood, 99), -board.length_mm, board.name))
     loose.sort(key=lambda part: -part.area_mm2)
-    shown = {board.name: _shown(job, board, lying.get(board.name, [])) for board in own}
-    boxes = [(shown[board.name].long_mm, shown[board.name].broad_mm, True) for board in own]
+    faces = [face for board in own for face in _faces(job, board, lying.get(board.name, []))]
+    boxes = [(face.shown.long_mm - face.shown.from_mm, face.shown.broad_mm, True) for face in faces]
     boxes += [(*_sides(part), False) for part in loose[:MOST_LOOSE]]
     scale, places, low = _packed(boxes)
-    boards = tuple(
-        _board(job, board, scale, place, lying.get(board.name, []), shown[board.name])
-        for board, place in zip(own, places, strict=False)
-    )
+    boards = tuple(_board(job, face, scale, place) for face, place in zip(faces, places, strict=False))
     astray = tuple(
-        (_loose(job, part, scale), x, y) for part, (x, y) in zip(loose[:MOST_LOOSE], places[len(own) :], strict=True)
+        (_loose(job, part, scale), x, y) for part, (x, y) in zip(loose[:MOST_LOOSE], places[len(faces) :], strict=True)
     )
     long_mm = 101.6 if job.composition.practice.unit == "in" else 100.0
     tall = max(TALL, low + MARGIN)
@@ -139,9 +147,9 @@ def rack_drawing(job: Job) -> RackDrawing:
     return RackDrawing(WIDE, tall, scale, boards, astray, max(0, len(loose) - MOST_LOOSE), ruler, len(placed), left)
 
 
-def _would_serve(board: Board, loose: Iterable[Part]) -> bool:
-    """Some part without a place is of its wood, and no thicker."""
-    return any(part.material == board.wood and part.thickness_mm <= board.thickness_mm + MEASURED_MM for part in loose)
+def _would_serve(board: Board, loose: Iterable[Part], rack: Rack) -> bool:
+    """Some part without a place could be sawn from it."""
+    return any(serves(board, part.material, part.thickness_mm, rack) for part in loose)
 
 
 def _by_area(job: Job) -> list[Part]:
@@ -236,31 +244,64 @@ def _raised(
     return sorted(made)
 
 
-def _board(
-    job: Job, board: Board, scale: float, place: tuple[float, float], lying: list[Lying], shown: Shown
-) -> DrawnBoard:
+@dataclass(frozen=True)
+class _Face:
+    """What is drawn of a board, or of one of its leaves."""
+
+    board: Board
+    leaf: int
+    lying: list[Lying]
+    shown: Shown
+    reaching: list[Lying]
+    """What lies on any leaf: what stays of the board begins after it."""
+
+
+def _faces(job: Job, board: Board, lying: list[Lying]) -> list[_Face]:
+    """The board, and beside it every leaf after its first, as far as parts lie on it."""
+    leaves = sorted({one.place.leaf for one in lying} - {0})
+    first = [one for one in lying if one.place.leaf <= 1]
+    made = [_Face(board, 1 if leaves else 0, first, _shown(job, board, lying), lying)]
+    for leaf in leaves:
+        own = [one for one in lying if one.place.leaf == leaf]
+        if leaf > 1:
+            along = [one for one in lying if one.place.leaf]
+            begin = max(0.0, min(one.outline.bounds[0] for one in along) - gaps_of(job.composition).edge_mm)
+            until = min(board.length_mm, max(one.outline.bounds[2] for one in along) + LEAF_BEYOND_MM)
+            shown = Shown(round(until, 1), board.width_mm, from_mm=round(begin, 1))
+            made.append(_Face(board, leaf, own, shown, own))
+    return made
+
+
+def _board(job: Job, face: _Face, scale: float, place: tuple[float, float]) -> DrawnBoard:
+    board, lying, shown = face.board, face.lying, face.shown
     spoken = []
-    for one in job.composition.rack.spoken_on.get(board.name, ()):
+    for one in job.composition.rack.spoken_on.get(board.name, ()) if face.leaf < 2 else ():
         spot = one.outlines.representative_point()
         spoken.append((one.work, _path(one.outlines.buffer(2.0)), float(spot.x), float(spot.y)))
     area = board.area_mm2
     share = sum(one.part.area_mm2 for one in lying) / area if area else 0.0
+    region = board.region
+    if face.leaf > 1:
+        region = region.intersection(shapely.box(shown.from_mm, -1, shown.long_mm, shown.broad_mm + 1))
+        share = sum(one.part.area_mm2 for one in lying) / region.area if region.area else 0.0
+    rings = [(d, shapely.Polygon(d.ring)) for d in board.defects]
     flaws = tuple(
-        DrawnFlaw(_path(shapely.Polygon(d.ring)), DEFECTS[d.kind].split()[-1], *_below(shapely.Polygon(d.ring)))
-        for d in board.defects
-        if d.ring[0][0] < shown.long_mm and d.ring[0][1] < shown.broad_mm
+        DrawnFlaw(_path(ring), DEFECTS[d.kind].split()[-1], *_below(ring))
+        for d, ring in rings
+        if shown.from_mm < ring.bounds[2] and d.ring[0][0] < shown.long_mm and d.ring[0][1] < shown.broad_mm
     )
     return DrawnBoard(
         board,
         *place,
         scale,
-        _path(board.region),
+        _path(region),
         tuple(_part(one, scale) for one in lying),
         flaws,
         tuple(spoken),
-        _stays(job, board, lying),
+        _stays(job, board, face.reaching) if face.leaf < 2 else None,
         share,
         shown,
+        face.leaf,
     )
 
 

@@ -17,7 +17,7 @@ from ..plan import Plan
 from ..rack.boards import Board, Defect
 from ..rack.rack import Rack
 from ..rack.woods import Shelf
-from ..stock.laying import Laying, checked_gap, gaps_of, item_of
+from ..stock.laying import Laying, checked_gap, gaps_of, home_of, item_of
 from ..work.copies import any_copy
 from ..work.parts import Job, job_of
 
@@ -106,21 +106,22 @@ def layout_json(
     seconds: float = 0.0,
     seed: int = 0,
     spacing_mm: float | None = None,
+    resaw: bool = False,
 ) -> dict[str, Any]:
-    """Parts on boards, as `emberquilt layout` prints it."""
+    """Parts on boards, as `emberquilt layout` prints it. `resaw`: thick boards are sawn into leaves for thin parts."""
     begun = time.monotonic()
     job = plan.job if boards is None else with_boards(plan.job, boards)
     gaps = gaps_of(job.composition)
     if spacing_mm is not None:
         gaps = Gaps(checked_gap(spacing_mm), min(gaps.edge_mm, spacing_mm))
-    laying = Laying(job, gaps)
+    laying = Laying(job, gaps, resaw=resaw)
     made = laying.laid(Effort(seconds), seed)
     faults = laying.faults(made)
     if faults:  # pragma: no cover  a fault of ours, never of the drawing
         raise BadChoice(f"The layout does not hold: {faults[0].what} at part {faults[0].part}. Please report this.")
     return {
         "boards": [_board_told(board) for board in job.composition.rack.boards],
-        "placements": [_placed(one) for one in made.laid],
+        "placements": [_placed(one, *home_of(one.face)) for one in made.laid],
         "unplaced": [{"part": one.part, "why": f"{one.why} {one.would}"} for one in made.homeless],
         "density": made.density,
         "bound": made.bound,
@@ -154,7 +155,7 @@ def strip_json(
                 "grain_deg": 0.0,
             }
         ],
-        "placements": [_placed(one) for one in strip.layout.laid],
+        "placements": [_placed(one, one.face) for one in strip.layout.laid],
         "unplaced": [
             {"part": item.key, "why": f"It is wider than the strip of {height_mm:g} mm in every turn it may have."}
             for item in strip.layout.unplaced
@@ -180,11 +181,12 @@ def _board_told(board: Board) -> dict[str, Any]:
     }
 
 
-def _placed(one: Laid) -> dict[str, Any]:
+def _placed(one: Laid, board: str, leaf: int = 0) -> dict[str, Any]:
     bodies = shapely.get_parts(one.outline)
     return {
         "part": one.item.key,
-        "board": one.face,
+        "board": board,
+        "leaf": leaf,
         "rings": [_points(ring) for body in bodies for ring in (body.exterior, *body.interiors)],
         "turn_deg": round(one.turn_deg % 360, 6),
         "copy": int(one.item.key.partition("/")[2] or 1),

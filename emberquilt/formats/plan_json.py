@@ -11,6 +11,7 @@ from ..errors import BadChoice
 from ..plan import Plan
 from ..relief.frame import FramePlan
 from ..relief.orders_judged import why_of
+from ..stock.milling import Mill, Size
 from ..work.composition import Piece
 from ..work.contacts import Contact, contacts_of
 from ..work.parts import Job, Part
@@ -49,6 +50,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             }
             for n in plan.needs
         ],
+        "milling": [_mill(n, one) for n, one in enumerate(plan.milling.mills, 1)],
         **_relief(plan),
         "saw": [
             {
@@ -84,6 +86,29 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         ],
         "finish": finish.isoformat() if finish else None,
         "findings": [f.as_dict() for f in plan.every_finding],
+    }
+
+
+def _mill(number: int, one: Mill) -> dict[str, Any]:
+    """One thing done to one board; sizes in mm as length, width and thickness."""
+
+    def told(size: Size) -> list[float]:
+        return [round(v, 3) for v in (size.long_mm, size.wide_mm, size.thick_mm)]
+
+    return {
+        "order": number,
+        "board": one.board,
+        "how": one.how,
+        "label": one.label,
+        "before_mm": told(one.before),
+        "after_mm": told(one.after),
+        "blanks": one.blanks,
+        "count": one.count,
+        "rest_mm": told(one.rest) if one.rest else None,
+        "lost_mm3": round(one.lost_mm3, 1),
+        "minutes": round(one.minutes, 3),
+        "parts": list(one.parts),
+        "instead": one.instead,
     }
 
 

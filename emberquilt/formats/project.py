@@ -9,7 +9,7 @@ import io
 import json
 import zipfile
 import zlib
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import cache
 from importlib.resources import files
 
@@ -100,7 +100,9 @@ def own_woods(composition: Composition) -> list[Wood]:
     codes |= {code for kept in decided.wood.palettes for code, _ in kept.woods}
     codes |= {own.material for own in (decided.relief.rails, decided.relief.base) if own is not None}
     shelf, shipped = composition.rack.shelf, woods()
-    return [shelf[code] for code in sorted(codes) if code in shelf and shipped.get(code) != shelf[code]]
+    # what a shop pays for its wood is nobody else's business
+    own = [replace(shelf[code], price=None) for code in sorted(codes) if code in shelf]
+    return [wood for wood in own if shipped.get(wood.code) != wood]
 
 
 def _layer_document(layer: Layer) -> dict:

@@ -88,14 +88,17 @@ class Search:
     def _score(self, layout: Layout) -> Score:
         """Least is best: area without a place, area of boards begun as far as they are used, the same of low ranks."""
         lost = sum(item.area_mm2 for item in layout.unplaced)
-        used = [0.0, 0.0]
+        reached: dict[str, tuple[float, bool]] = {}
         for key, some in layout.by_face.items():
             if key in self.faces:
-                region = self.faces[key].region
-                x0, y0, _, y1 = region.bounds
+                face = self.faces[key]
+                x0, y0, _, y1 = face.region.bounds
                 reach = max(one.outline.bounds[2] for one in some)
-                low = bool(self.faces[key].rank) and self.faces[key].rank[0] == 0
-                used[low] += (reach - x0) * (y1 - y0)
+                low = bool(face.rank) and face.rank[0] == 0
+                area = (reach - x0) * (y1 - y0)
+                name = face.stack or key
+                reached[name] = max(reached.get(name, (0.0, low)), (area, low))
+        used = [sum(area for area, low in reached.values() if low == kind) for kind in (False, True)]
         return round(lost, 3), round(used[0], 3), round(used[1], 3)
 
     def _begin(self) -> None:

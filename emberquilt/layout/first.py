@@ -120,12 +120,22 @@ def first_layout(
 
 
 def _laid(item: Item, fillings: Mapping[str, Filling], homes: Mapping[str, str]) -> Laid | None:
-    """On the face of its cluster, else on the first that has room."""
+    """On the face of its cluster, else on the first that has room; of slices of one board where it reaches least
+    far."""
     home = homes.get(item.cluster, "") if item.cluster else ""
     names = ([home] if home in fillings else []) + [name for name in fillings if name != home]
     for name in names:
         found = fillings[name].find(item)
-        if found is not None:
-            _, stamp, row, column = found
-            return fillings[name].put(item, stamp, row, column)
+        if found is None:
+            continue
+        best, key = fillings[name], found
+        stack = best.face.stack
+        if stack and name != home:
+            for other in fillings.values():
+                if other.face.stack == stack and other is not best:
+                    there = other.find(item)
+                    if there is not None and there[0] < key[0]:
+                        best, key = other, there
+        _, stamp, row, column = key
+        return best.put(item, stamp, row, column)
     return None

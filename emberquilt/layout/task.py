@@ -55,6 +55,8 @@ class Face:
     flaws: shapely.Geometry = field(default=NO_FLAWS, repr=False)
     rank: tuple = ()
     grain_deg: float = 0.0
+    stack: str = ""
+    """Faces of one stack are slices of one board: what counts is how far any of them is used."""
 
     def turns(self, item: Item) -> tuple[float, ...]:
         """The whole turns that an item may have here."""

@@ -39,6 +39,8 @@ class Wood:
     figure: str = ""
     aged: str = ""
     flash: bool = False
+    price: float | None = None
+    """What a board foot of it costs, of a sheet a square foot, in the shop's money; None where nobody said."""
 
     @property
     def density_kg_m3(self) -> float:
@@ -113,6 +115,7 @@ def wood(code: str) -> Wood:
 
 NUMBERS = ("sg", "hardness_lbf", "mor_mpa", "across_ratio")
 COEFFICIENTS = ("c_radial", "c_tangential")
+MAY_LACK = (*COEFFICIENTS, "price")
 
 
 def _of_row(row: Mapping[str, str]) -> Wood:
@@ -130,6 +133,7 @@ LIMITS = {
     "across_ratio": (0.01, 1.0, "strength across the grain"),
     "c_radial": (0.0, 0.02, "radial movement"),
     "c_tangential": (0.0, 0.02, "tangential movement"),
+    "price": (0.0, 100_000.0, "price"),
 }
 MOST_OWN = 200
 
@@ -150,7 +154,7 @@ def typed_wood(code: str, values: Mapping[str, Any], like: Wood | None = None) -
     if str(made["kind"]) not in KINDS:
         raise BadChoice(f"“{made['kind']}” is no kind of wood.")
     for name, (low, high, words) in LIMITS.items():
-        made[name] = _number(made[name], low, high, words, name in COEFFICIENTS)
+        made[name] = _number(made[name], low, high, words, name in MAY_LACK)
     for name in ("raw", "finished", "aged"):
         if made[name] or name != "aged":
             made[name] = "#{:02x}{:02x}{:02x}".format(*rgb_of(str(made[name])))

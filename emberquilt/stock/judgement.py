@@ -74,9 +74,9 @@ def _lying_badly(job: Job, lying: Mapping[str, list[Lying]]) -> list[Finding]:
     found = []
     for name, some in lying.items():
         board = rack.by_name[name]
-        leaves = {one.place.leaf for one in some}
+        leaves = {one.place.leaf for one in some} - {0} or {0}
         for leaf in sorted(leaves):
-            laid = [_laid(job, one, name) for one in some if one.place.leaf == leaf]
+            laid = [_laid(job, one, name) for one in some if one.place.leaf in (0, leaf)]
             faults = [f for f in faults_of(laid, [face_of(board, rack, gaps)], gaps) if f.what == "too-near"]
             faults = [f for f in faults if f.amount_mm > 0]
             if faults:

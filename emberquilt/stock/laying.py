@@ -1,7 +1,8 @@
 """Parts on the boards and sheets of the rack: laid, laid again round what is nailed, and why something found no place.
 
 Parts of one material and thickness share boards; the thickest are laid first, because only they have no other choice.
-A board is milled to one thickness along a stretch of its length, so thinner parts begin where thicker ones end.
+A board is milled to one thickness along a stretch of its length, so thinner parts begin where thicker ones end. Where
+it is thick enough for two of them it is resawn, and they lie on its leaves.
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -21,7 +22,7 @@ from ..work.composition import Composition, Placement
 from ..work.copies import any_copy
 from ..work.on_boards import about_of, on_boards
 from ..work.parts import Job, Part
-from .need import MEASURED_MM
+from .leaves import is_sheet, leaves_of, serving
 
 QUARTERS = (0.0, 90.0, 180.0, 270.0)
 LEAST_STRETCH_MM = 40.0
@@ -29,6 +30,8 @@ LEAST_STRETCH_MM = 40.0
 CROSSCUT_MM = 3.2
 """What cutting a board across takes: common practice, no source."""
 LEAST_GAP_MM = 0.5
+OF_LEAF = "\x1f"
+"""Between a board's mark and the number of a leaf: no mark that a person types has it."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +54,17 @@ class RackLayout:
     density: float
     bound: float
     placements: Mapping[str, Placement]
+
+
+def face_key(board: str, leaf: int) -> str:
+    """The name of a face that parts are laid on: a board's own, or that of one of its leaves."""
+    return f"{board}{OF_LEAF}{leaf}" if leaf else board
+
+
+def home_of(face: str) -> tuple[str, int]:
+    """The board and the leaf, 0 where it is in one, that a face is."""
+    board, _, leaf = face.partition(OF_LEAF)
+    return board, int(leaf or 0)
 
 
 @dataclass(frozen=True)
@@ -127,8 +141,8 @@ def face_of(board: Board, rack: Rack, gaps: Gaps) -> Face:
 class Laying:
     """The rack while works are laid on it, group by group."""
 
-    def __init__(self, job: Job, gaps: Gaps | None = None, nailed: bool = True):
-        self.job, self.composition = job, job.composition
+    def __init__(self, job: Job, gaps: Gaps | None = None, nailed: bool = True, resaw: bool = True):
+        self.job, self.composition, self.resaw = job, job.composition, resaw
         self.rack = job.composition.rack
         self.gaps = gaps or gaps_of(job.composition)
         checked_gap(self.gaps.between_mm)
@@ -145,8 +159,22 @@ class Laying:
                 if one.place.nailed and fits and one.place.point is not None:
                     item = item_of(self.job, one.part)
                     turn = self._turn(board, one.part, one.place.turned_deg)
-                    made[one.key] = Laid(replace(item, key=one.key), board, *one.place.point, turn, nailed=True)
+                    face = self._face_named(board, one.place.leaf, one.part.thickness_mm)
+                    made[one.key] = Laid(replace(item, key=one.key), face, *one.place.point, turn, nailed=True)
         return made
+
+    def leaves(self, board: Board, thickness_mm: float) -> int:
+        """Into how many leaves a board is resawn for parts of this thickness."""
+        if not self.resaw:
+            return 1
+        whole = self.composition.decisions.stock.whole
+        return leaves_of(board, thickness_mm, self.composition.practice, self.rack, whole)
+
+    def _face_named(self, board: str, leaf: int, thickness_mm: float) -> str:
+        """The face that a leaf of a board is for parts of this thickness."""
+        leaves = self.leaves(self.rack.by_name[board], thickness_mm)
+        leaf = min(max(leaf, 1), leaves) if leaves > 1 else 0
+        return face_key(board, leaf)
 
     def _turn(self, board: str, part: Part, turned_deg: float) -> float:
         """Of a part beyond its arrow, as the whole turn of its outline."""
@@ -155,11 +183,12 @@ class Laying:
     def _refuse_overlaps(self) -> None:
         by_board: dict[str, list[Laid]] = {}
         for one in self.nailed.values():
-            by_board.setdefault(one.face, []).append(one)
+            by_board.setdefault(self.board_of(one), []).append(one)
         for board, some in by_board.items():
             for i, one in enumerate(some):
                 for other in some[i + 1 :]:
-                    if one.outline.intersection(other.outline).area > 1.0:
+                    leaves = {home_of(each.face)[1] for each in (one, other)} - {0}
+                    if len(leaves) < 2 and one.outline.intersection(other.outline).area > 1.0:
                         names = " and ".join(self._name(key) for key in (one.item.key, other.item.key))
                         raise BadChoice(
                             f"{names} are nailed over each other on board {board}. Take one of them off it first."
@@ -171,11 +200,7 @@ class Laying:
 
     def boards_for(self, group: Group) -> list[Board]:
         """Of that material, and no thinner than it."""
-        return [
-            board
-            for board in self.rack.boards
-            if board.wood == group.material and board.thickness_mm >= group.thickness_mm - MEASURED_MM
-        ]
+        return serving(self.rack, group.material, group.thickness_mm)
 
     def laid(
         self,
@@ -192,7 +217,8 @@ class Laying:
             search = Search(self._task(group, begun), seed)
             searches.append(search)
             for one in search.best.laid:
-                begun[one.face] = max(begun.get(one.face, 0.0), one.outline.bounds[2] + CROSSCUT_MM)
+                board = self.board_of(one)
+                begun[board] = max(begun.get(board, 0.0), one.outline.bounds[2] + CROSSCUT_MM)
         self._keep_apart(searches)
         count = sum(len(search.task.items) for search in searches)
         for search in searches:
@@ -205,42 +231,49 @@ class Laying:
     def _keep_apart(self, searches: Sequence[Search]) -> None:
         """Where thinner parts follow on a board, thicker ones no longer reach beyond where those begin."""
         for i, search in enumerate(searches):
-            ends = {}
-            for later in searches[i + 1 :]:
-                for key in later.best.by_face:
-                    if key in search.faces and key in search.best.by_face:
-                        x0, y0, _, y1 = search.faces[key].region.bounds
-                        end = max(one.outline.bounds[2] for one in search.best.by_face[key])
-                        ends[key] = replace(
-                            search.faces[key],
-                            region=search.faces[key].region.intersection(
-                                shapely.box(x0, y0, end + self.gaps.edge_mm, y1)
-                            ),
-                        )
-                    elif key in search.faces:
-                        ends[key] = replace(search.faces[key], region=shapely.Polygon())
-            search.narrow(list(ends.values()))
+            later = {self.board_of(one) for other in searches[i + 1 :] for one in other.best.laid}
+            reach: dict[str, float] = {}
+            for one in search.best.laid:
+                board = self.board_of(one)
+                reach[board] = max(reach.get(board, 0.0), one.outline.bounds[2])
+            ends = []
+            for key, face in search.faces.items():
+                board = home_of(key)[0]
+                if board in later and board in reach:
+                    x0, y0, _, y1 = face.region.bounds
+                    upto = shapely.box(x0, y0, reach[board] + self.gaps.edge_mm, y1)
+                    ends.append(replace(face, region=face.region.intersection(upto)))
+                elif board in later:
+                    ends.append(replace(face, region=shapely.Polygon()))
+            search.narrow(ends)
+
+    def board_of(self, one: Laid) -> str:
+        """The board that it lies on."""
+        return home_of(one.face)[0]
 
     def _made(self, groups: Sequence[Group], searches: Sequence[Search]) -> RackLayout:
         done = [one for search in searches for one in search.best.laid]
         homeless = [
             Homeless(part.key, "It is of no wood or sheet yet.", "") for part in self.job.parts() if not part.material
         ]
-        bounds = []
         for group, search in zip(groups, searches, strict=True):
             faces = search.task.faces
             homeless += [self._homeless(group, item.key, faces) for item in search.best.unplaced]
-            bounds.append(self._bound(group, faces))
         used = {one.face for one in done}
-        boards_mm2 = sum(self.rack.by_name[name].area_mm2 for name in used)
+        leaves: dict[str, int] = {}
+        for key in used:
+            board, leaf = home_of(key)
+            leaves[board] = max(leaves.get(board, 1), leaf)
+        boards_mm2 = sum(count * self.rack.by_name[board].area_mm2 for board, count in leaves.items())
+        names = {face.key for search in searches for face in search.task.faces}
+        every = self.faces | {key: replace(self.faces[home_of(key)[0]], key=key) for key in names | used}
         parts_mm2 = sum(one.item.area_mm2 for one in done)
-        most, least = (sum(values) for values in zip(*bounds, strict=True)) if bounds else (0.0, 0.0)
         return RackLayout(
             tuple(done),
-            tuple(face for name, face in self.faces.items() if name in used or self._speaks_of(name)),
+            tuple(face for key, face in every.items() if key in used or self._speaks_of(home_of(key)[0])),
             tuple(homeless),
             parts_mm2 / boards_mm2 if boards_mm2 else 0.0,
-            min(1.0, most / least) if least else 0.0,
+            self._bound(groups, bool(homeless)),
             self.placements(done),
         )
 
@@ -260,17 +293,25 @@ class Laying:
                     continue
                 face = replace(face, region=face.region.intersection(shapely.box(start, y0, x1, y1)))
             # the nearest in thickness first, so that little is planed away
-            over = round(max(0.0, board.thickness_mm - group.thickness_mm), 1)
-            faces.append(replace(face, rank=(face.rank[0], over, face.rank[2])))
+            leaves = self.leaves(board, group.thickness_mm)
+            over = round(max(0.0, board.thickness_mm / leaves - group.thickness_mm), 1)
+            rank = (face.rank[0], over, face.rank[2])
+            if leaves == 1:
+                faces.append(replace(face, rank=rank))
+                continue
+            for leaf in range(1, leaves + 1):
+                faces.append(replace(face, key=face_key(board.name, leaf), rank=(*rank, leaf), stack=board.name))
         return faces
 
     def _task(self, group: Group, begun: Mapping[str, float]) -> Task:
         keys = {part.key for part in group.parts}
         nailed = tuple(one for key, one in self.nailed.items() if key in keys)
         others = [one for key, one in self.nailed.items() if key not in keys]
-        faces = [
-            _without(face, [o for o in others if o.face == face.key], self.gaps) for face in self._faces(group, begun)
-        ]
+        faces = []
+        for face in self._faces(group, begun):
+            # what is of another thickness goes through all leaves
+            board = home_of(face.key)[0]
+            faces.append(_without(face, [o for o in others if self.board_of(o) == board], self.gaps))
         names = {face.key for face in faces}
         items = tuple(item_of(self.job, part) for part in group.parts if part.key not in self.nailed)
         now = [self._lies(item) for item in items]
@@ -283,7 +324,8 @@ class Laying:
         if place is None or place.nailed or place.point is None or place.board not in self.rack.by_name:
             return None
         part = self.job.by_key[any_copy(item.key)]
-        return Laid(item, place.board, *place.point, self._turn(place.board, part, place.turned_deg))
+        face = self._face_named(place.board, place.leaf, part.thickness_mm)
+        return Laid(item, face, *place.point, self._turn(place.board, part, place.turned_deg))
 
     def placements(self, laid: Iterable[Laid]) -> dict[str, Placement]:
         """Where loose parts lie, as the work keeps it."""
@@ -292,17 +334,32 @@ class Laying:
             if one.nailed:
                 continue
             part = self.job.by_key[any_copy(one.item.key)]
-            turned = one.turn_deg - turn_deg(self.rack.by_name[one.face], part.grain_deg)
+            board, leaf = home_of(one.face)
+            turned = one.turn_deg - turn_deg(self.rack.by_name[board], part.grain_deg)
             turned = round((turned + 180) % 360 - 180, 3)
-            made[one.item.key] = Placement(one.face, round(one.x_mm, 3), round(one.y_mm, 3), turned, 0, nailed=False)
+            made[one.item.key] = Placement(board, round(one.x_mm, 3), round(one.y_mm, 3), turned, leaf, nailed=False)
         return made
 
-    def _bound(self, group: Group, faces: Sequence[Face]) -> tuple[float, float]:
-        """Area of what a group's parts come to, and the least area of boards for it."""
-        items = [item_of(self.job, part) for part in group.parts]
-        share = boards_bound(items, faces, self.gaps)
-        area = sum(item.area_mm2 for item in items)
-        return (area, area / share) if share else (0.0, 0.0)
+    def _bound(self, groups: Sequence[Group], homeless: bool) -> float:
+        """The share of begun boards that no layout of these parts could exceed. Parts of one material share boards
+        whatever their thickness; where some found no place, what holds for the best material."""
+        shares: list[tuple[float, float]] = []
+        for material in dict.fromkeys(group.material for group in groups):
+            own = [group for group in groups if group.material == material]
+            items = [item_of(self.job, part) for group in own for part in group.parts]
+            leaves: dict[str, int] = {}
+            for group in own:
+                for board in self.boards_for(group):
+                    leaves[board.name] = max(leaves.get(board.name, 1), self.leaves(board, group.thickness_mm))
+            faces = [self.faces[name] for name, count in leaves.items() for _ in range(count)]
+            share = boards_bound(items, faces, self.gaps)
+            if share:
+                shares.append((sum(item.area_mm2 for item in items), share))
+        if not shares:
+            return 0.0
+        if homeless:
+            return max(share for _, share in shares)
+        return min(1.0, sum(area for area, _ in shares) / sum(area / share for area, share in shares))
 
     def homeless(self, key: str) -> Homeless:
         """Why a part lies on no board, as far as sizes tell."""
@@ -333,13 +390,19 @@ class Laying:
         thick = self.boards_for(group)
         if not same:
             return f"No board of {name} is on the rack."
+        if not thick and is_sheet(self.rack, group.material):
+            near = min(same, key=lambda board: abs(board.thickness_mm - group.thickness_mm))
+            return (
+                f"It wants {name} of {say(group.thickness_mm)}, and no sheet on the rack is of that: "
+                f"{near.name} has {say(near.thickness_mm)}."
+            )
         if not thick:
             most = max(same, key=lambda board: board.thickness_mm)
             return (
                 f"It wants {say(group.thickness_mm)}, and no board of {name} is as thick: "
                 f"{most.name} has {say(most.thickness_mm)}."
             )
-        room = {face.key: room_on(face, self.gaps) for face in faces}
+        room = {home_of(face.key)[0]: room_on(face, self.gaps) for face in faces}
         edge = 2 * self.gaps.edge_mm
         wide = [board for board in thick if board.width_mm >= across + edge]
         long = [board for board in thick if board.length_mm >= along + edge]
@@ -372,7 +435,13 @@ class Laying:
 
     def faults(self, layout: RackLayout) -> list[Fault]:
         """What an independent look finds wrong with what was laid."""
-        return faults_of(layout.laid, layout.faces, self.gaps)
+        laid = list(layout.laid)
+        for face in layout.faces:
+            board, leaf = home_of(face.key)
+            if leaf:
+                # what is not sawn into leaves goes through all of them
+                laid += [replace(one, face=face.key) for one in layout.laid if one.face == board]
+        return faults_of(laid, layout.faces, self.gaps)
 
 
 def _without(face: Face, others: Sequence[Laid], gaps: Gaps) -> Face:

@@ -11,9 +11,8 @@ import shapely
 from ..constants import MM3_PER_BOARD_FOOT, MM_PER_INCH
 from ..rack.boards import Board
 from ..work.parts import Job, Part
+from .leaves import is_sheet, serving
 
-MEASURED_MM = 0.4
-"""A board counts as thick enough when it lacks no more than this: a 3/4 in board is often 19 mm."""
 SPACING_MM = 3.0
 """Left between pieces on a board for the saw and a finger's slip; common practice, no source."""
 
@@ -149,10 +148,9 @@ def needs_of(job: Job) -> tuple[Need, ...]:
         net = sum(area[key] * count for key, count in times.items())
         rough = max(net / practice.board_use, *(boxes[key] for key in times))
         rough_each = {key: area[key] / practice.board_use for key in times}
-        usable = [b for b in rack.boards if b.wood == code and b.thickness_mm >= thickness - MEASURED_MM]
+        usable = serving(rack, code, thickness)
         owned, homeless, nowhere = free.take(usable, rough_each, boxes, times)
         short = max(sum(rough_each[k] for k in homeless), *(boxes[k] for k in homeless)) if homeless else 0.0
-        wood = rack.shelf.get(code)
         needs.append(
             Need(
                 code,
@@ -164,7 +162,7 @@ def needs_of(job: Job) -> tuple[Need, ...]:
                 owned,
                 short,
                 nowhere,
-                wood is not None and wood.kind == "sheet",
+                is_sheet(rack, code),
             )
         )
     return tuple(sorted(needs, key=lambda need: (-need.rough_mm2, need.material, need.thickness_mm)))

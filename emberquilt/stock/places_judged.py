@@ -10,6 +10,7 @@ from ..work.composition import Composition
 from ..work.copies import any_copy
 from ..work.on_boards import Lying
 from ..work.parts import Job, Part
+from .leaves import is_sheet, leaves_of, serves
 
 CLEAR_MM2 = 2.0
 """A part may hang over a board's edge or a defect by this area before it is said."""
@@ -50,6 +51,9 @@ def _words(composition: Composition, part: Part, key: str, name: str, placed: Ma
     if board.wood != part.material:
         made = rack.shelf.name(part.material) if part.material in rack.shelf else part.material or "nothing yet"
         return f"{part.name} is {made}, but board {name} is {rack.shelf.name(board.wood)}."
+    if not serves(board, part.material, part.thickness_mm, rack):
+        say, what = composition.practice.say, "sheet" if is_sheet(rack, board.wood) else "board"
+        return f"{part.name} wants {say(part.thickness_mm)}, and {what} {name} has {say(board.thickness_mm)}."
     return _lies_badly(composition, part, key, board, placed.get(name, []))
 
 
@@ -57,6 +61,12 @@ def _lies_badly(composition: Composition, part: Part, key: str, board: Board, ly
     mine = next((one for one in lying if one.key == key), None)
     if mine is None:
         return ""
+    leaves = leaves_of(
+        board, part.thickness_mm, composition.practice, composition.rack, composition.decisions.stock.whole
+    )
+    if mine.place.leaf > leaves:
+        count = f"only {leaves} leaves" if leaves > 1 else "no leaves"
+        return f"{part.name} wants leaf {mine.place.leaf} of board {board.name}, which gives {count} so thick."
     if mine.outline.difference(board.region).area > CLEAR_MM2:
         return f"{part.name} hangs over the edge of board {board.name}."
     hit = next((d for d in board.defects if mine.outline.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2), None)
@@ -69,9 +79,7 @@ def _lies_badly(composition: Composition, part: Part, key: str, board: Board, ly
     over = [
         one.part
         for one in lying
-        if one.key != key
-        and one.place.leaf == mine.place.leaf
-        and mine.outline.intersection(one.outline).area > CLEAR_MM2
+        if one.key != key and one.place.meets(mine.place) and mine.outline.intersection(one.outline).area > CLEAR_MM2
     ]
     if not over:
         return ""

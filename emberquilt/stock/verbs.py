@@ -14,6 +14,7 @@ from ..work.register import Values, verb
 from ..work.setting import number, of, whole_number
 from ..work.view import Target
 from .laying import Laying, turns_of
+from .leaves import leaves_of
 
 MOST_WITHIN_DEG = 45.0
 MOST_LEAVES = 20
@@ -84,14 +85,17 @@ def nail(target: Target, values: Values) -> Edit:
 
 @verb("set_down")
 def set_down(target: Target, values: Values) -> Edit:
-    """One part by hand at a place (`x`, `y` mm, or the `middle`) of a board, turned by so much beyond its arrow; it
-    stays there."""
+    """One part by hand at a place (`x`, `y` mm, or the `middle`) of a board and leaf (`where` both at once), turned by
+    so much beyond its arrow; it stays there."""
     composition = target.composition
     job, key = job_of(composition), str(values.get("part", ""))
     part = job.part(key)
     if part is None:
         raise BadChoice("Choose the part that is to be moved.")
-    board = composition.rack.board(str(values.get("board", "")))
+    leaf_text, name = values.get("leaf") or 0, str(values.get("board", ""))
+    if where := str(values.get("where", "")):
+        leaf_text, _, name = where.partition(":")
+    board = composition.rack.board(name)
     if board.wood != part.material:
         shelf = composition.rack.shelf
         raise BadChoice(
@@ -105,7 +109,10 @@ def set_down(target: Target, values: Values) -> Edit:
         raise BadChoice(f"That place is far off board {board.name}.")
     turned = (number(values.get("turned") or 0, "degrees") + 180) % 360 - 180
     _may_turn(job, part, turned)
-    leaf = whole_number(values.get("leaf") or 0, 0, MOST_LEAVES)
+    leaf = whole_number(leaf_text, 0, MOST_LEAVES)
+    kept = composition.decisions.stock.whole
+    leaves = leaves_of(board, part.thickness_mm, composition.practice, composition.rack, kept)
+    leaf = min(max(leaf, 1), leaves) if leaves > 1 else 0
     place = Placement(board.name, round(x, 2), round(y, 2), round(turned, 2), leaf)
     places: dict[str, Placement | None] = {key: place} if composition.placements.get(key) != place else {}
     return Edit(f"{part.name} moved on board {board.name}", placements=places)
@@ -152,3 +159,14 @@ def within(target: Target, values: Values) -> Edit:
     else:
         table = {key: deg for key, deg in table.items() if key not in set(target.keys)}
     return decided(target.composition, f"grain tolerance of {of(target.pieces)}", "stock", within=table)
+
+
+@verb("whole")
+def whole(target: Target, values: Values) -> Edit:
+    """A board is not resawn, or (`keep` no) it may be again."""
+    composition = target.composition
+    board = composition.rack.board(str(values.get("board", "")))
+    now, keep = composition.decisions.stock.whole, values.get("keep") != "no"
+    made = tuple(sorted({*now, board.name} if keep else set(now) - {board.name}))
+    words = f"{board.name} kept whole" if keep else f"{board.name} may be resawn"
+    return decided(composition, words, "stock", whole=made)

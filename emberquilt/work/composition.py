@@ -64,6 +64,10 @@ class Placement:
     def point(self) -> tuple[float, float] | None:
         return None if self.x_mm is None or self.y_mm is None else (self.x_mm, self.y_mm)
 
+    def meets(self, other: "Placement") -> bool:
+        """Both go through the same wood of their board: they lie on one leaf, or one of them goes through all."""
+        return not self.leaf or not other.leaf or self.leaf == other.leaf
+
     def along_deg(self, grain_deg: float | None) -> float:
         """The way of a part of that arrow that lies along the board's grain here."""
         return ((grain_deg or 0.0) - self.turned_deg) % 360

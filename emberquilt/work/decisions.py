@@ -299,9 +299,11 @@ def _orders_after(orders: tuple[Order, ...], change: Reshaped) -> tuple[Order, .
 
 @dataclass(frozen=True)
 class StockDecisions:
-    """`within`: by how many degrees a piece may be turned off its arrow on a board, by key."""
+    """`within`: by how many degrees a piece may be turned off its arrow on a board, by key; `whole`: marks of boards
+    that are not resawn."""
 
     within: Mapping[int, float] = field(default_factory=dict)
+    whole: tuple[str, ...] = ()
 
     def after(self, change: Reshaped) -> tuple["StockDecisions", list[str]]:
         return replace(self, within=_at_home(self.within, change)), []
@@ -490,7 +492,7 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "pattern": _pattern,
     "wood": _wood,
     "relief": _relief,
-    "stock": lambda told: StockDecisions(_by_key(told.get("within", {}), float)),
+    "stock": lambda told: StockDecisions(_by_key(told.get("within", {}), float), tuple(told.get("whole", ()))),
     "saw": _saw,
     "assembly": lambda told: AssemblyDecisions(tuple(told.get("anchors", ()))),
     "calendar": lambda told: CalendarDecisions(**told),

@@ -79,8 +79,8 @@ def judgement(station: str, plan: str = ""):
 
 
 def steps(at: int):
-    """Enter what tells steps: `tell(job, plan, gathered)`. `at` is its place in the order of the work: paste 10, saw
-    20, fit 30, cut what was traced 40, shape 50, colour 60, glue 70, trim 80, finish 90."""
+    """Enter what tells steps: `tell(job, plan, gathered)`. `at` is its place in the order of the work: mill 5, paste
+    10, saw 20, fit 30, cut what was traced 40, shape 50, colour 60, glue 70, trim 80, finish 90."""
 
     def enter(tell):
         STEPS.append((at, tell))

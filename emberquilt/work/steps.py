@@ -34,6 +34,8 @@ class Step:
     why: str = ""
     copy: int = 0
     """The copy that it is for, 0 where it is for all at once."""
+    lines: tuple[str, ...] = ()
+    """What is to be done, one thing after the other, where one sentence is not enough."""
 
     def mark(self, part: str = "") -> tuple[str, str]:
         """What is ticked when it is done, or done to one part."""

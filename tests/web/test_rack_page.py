@@ -161,3 +161,47 @@ def test_works_without_boards_or_woods_can_be_seen_and_printed(client, person):
     assert "No board or sheet" in station(client, bare)
     assert client.get(f"/picture/{bare.uid}/print/").status_code == 200
     assert client.get(f"/picture/{bare.uid}/print.pdf").content.startswith(b"%PDF")
+
+
+def test_milling_is_listed_and_drawn_and_stands_in_calendar_and_bench(client, page, person):
+    add_board(person, "cherry", "C1", "900 mm", "150 mm", "20.6 mm")
+    row = begun(person)
+    page.do(row, "relief", "thickness", "1-12", mm="6.35")
+    assert 'class="mills"' not in station(client, row)
+    text = laid(page.do(row, "stock", "lay"))
+    assert {place.leaf for place in now(row).placements.values()} == {1, 2}
+    assert "resawn: leaf a" in text
+    text = station(client, row)
+    assert 'class="mills"' in text
+    assert "C1 resaw, 2 leaves" in text
+    assert "board feet become dust" in text
+    assert "Resaw: C1" in client.get(f"/picture/{row.uid}/calendar/").content.decode()
+    card = client.get(f"/picture/{row.uid}/bench/").content.decode()
+    assert "Crosscut: C1" in card
+    assert "Eye and ear protection" in card
+    text = station(client, row, pieces="5", part="5")
+    assert "keep C1 whole" in text
+    other = "2" if now(row).placements["5"].leaf == 1 else "1"
+    page.do(row, "stock", "set_down", part="5", where=f"{other}:C1", x="60", y="70")
+    assert now(row).placements["5"].leaf == int(other)
+    text = laid(page.do(row, "stock", "whole", board="C1"))
+    assert "wants leaf" in text
+    page.do(row, "stock", "lay")
+    assert {p.leaf for k, p in now(row).placements.items() if k != "5"} == {0}
+
+
+def test_what_is_missing_is_shown_on_boards_as_they_are_sold(client, page, person):
+    add_board(person, "mahogany", "H1", "600 mm", "150 mm", "20 mm")
+    row = begun(person)
+    text = station(client, row, show="to buy")
+    assert "laid out on boards and sheets as they are sold" in text
+    assert "birch plywood" in text
+    assert "mahogany instead of cherry" in text
+    assert 'class="bought"' in text
+    page.do(row, "wood", "wood", "1-12", wood="mahogany")
+    page.do(row, "stock", "lay")
+    text = station(client, row, show="to buy")
+    assert "mahogany instead" not in text
+    add_board(person, "ply_birch", "Q1", "600 mm", "300 mm", "3 mm")
+    page.do(row, "stock", "lay")
+    assert "Nothing to buy" in station(client, row, show="to buy")

@@ -169,6 +169,7 @@ BOARDS = [
     ("ebony", "E2", "4 in", "1 1/2 in", "1 1/4 in"),
     # thin panels, glued up, and a sheet: what the lighthouse is made of
     ("ply_birch", "Q1", "60 in", "30 in", "1/4 in"),
+    ("ply_birch", "Q2", "30 in", "24 in", "1/8 in"),
     ("cherry", "C2", "44 in", "10 in", "1/4 in"),
     ("cherry", "C3", "44 in", "10 in", "1/4 in"),
     ("mahogany", "H1", "48 in", "10 in", "1/4 in"),

@@ -113,7 +113,8 @@ export function racked(panel, perform) {
       return;
     }
     const board = path.closest(".board");
-    if (!board) return;
+    // what is still to be bought cannot be moved about
+    if (!board || board.closest(".bought")) return;
     rack().setPointerCapture(event.pointerId);
     drag = { path, board, from: inBoard(board, event), shift: [0, 0] };
   });
@@ -143,7 +144,7 @@ export function racked(panel, perform) {
       const step = event.key === "[" || way?.[0] < 0 || way?.[1] < 0 ? -1 : 1;
       const next = parts[(parts.indexOf(path) + step + parts.length) % parts.length] ?? parts[0];
       if (next) choose(next);
-    } else if (way && path.closest(".board")) {
+    } else if (way && path.closest(".board") && !path.closest(".bought")) {
       const step = event.shiftKey ? FAR_MM : STEP_MM;
       waiting = waiting?.path === path ? waiting : { path, shift: [0, 0] };
       waiting.shift = waiting.shift.map((v, i) => v + step * way[i]);

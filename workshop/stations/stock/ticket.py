@@ -1,10 +1,17 @@
 """What the Stock station says."""
 
+from emberquilt.constants import MM3_PER_BOARD_FOOT
+from emberquilt.drawing.milling import milling_drawing, short_words
 from emberquilt.drawing.rack import DrawnBoard, RackDrawing, rack_drawing
 from emberquilt.keys import runs
 from emberquilt.saw.copies import MOST_COPIES
+from emberquilt.stock.buying import Buying, bought
 from emberquilt.stock.laying import turns_of
+from emberquilt.stock.leaves import leaves_of
+from emberquilt.stock.milling import SETTING, WORDS, sizes_told
 from emberquilt.stock.parts_list import material_name, parts_list
+from emberquilt.stock.swaps import swaps_of
+from emberquilt.work.composition import Composition
 from emberquilt.work.copies import any_copy
 from emberquilt.work.parts import Job
 from workshop.compositions.models import LayoutSearch
@@ -13,8 +20,26 @@ from workshop.stations.faces import face_url
 
 from .search import LIVE, SECONDS
 
-PRACTICE = ("part_gap_mm", "edge_gap_mm", "grain_within_deg", "board_use", "backer_material", "backer_mm")
+PRACTICE = (
+    "part_gap_mm",
+    "edge_gap_mm",
+    "grain_within_deg",
+    "section_mm",
+    "planer_long_mm",
+    "planer_wide_mm",
+    "planer_thin_mm",
+    "resaw_high_mm",
+    "resaw_kerf_mm",
+    "planing_mm",
+    "lengths_sold_mm",
+    "widths_sold_mm",
+    "sheets_sold_mm",
+    "board_use",
+    "backer_material",
+    "backer_mm",
+)
 MOST_LINES = 60
+LEAVES = "abcdefghijklmnopqrstuvwxyz"
 SHADE_PX = 3.0
 
 
@@ -35,9 +60,15 @@ def context(desk: Desk) -> dict:
     shown = next((n for n in needs if n["chosen"]), None) or (needs[0] if needs else None)
     lines = _lines(desk)
     key = _part_key(desk)
-    rack = rack_drawing(desk.job)
+    shopping = desk.plan.buying if desk.show == "to buy" else None
+    job, only = desk.job, None
+    if shopping and (shopping.purchases or shopping.too_large):
+        job, only = bought(job, shopping), frozenset(one.part for one in shopping.too_large)
+    rack = rack_drawing(job, only)
     return {
-        **_drawn(desk, rack, key),
+        **_drawn(desk, job, rack, key),
+        **(_shopping(desk, shopping) if shopping else {}),
+        **_milling(desk, key),
         "part_key": key,
         "lying": _lying(desk, key, rack),
         "nailed": sum(1 for p in composition.placements.values() if p.nailed and p.point is not None),
@@ -51,6 +82,38 @@ def context(desk: Desk) -> dict:
         "parts_count": sum(line["line"].count for line in lines),
         "weight_kg": plan.relief.weight_kg,
         "copies": composition.decisions.whole.copies,
+    }
+
+
+def _milling(desk: Desk, key: str) -> dict:
+    """What is to be done to the boards, drawn with those of the chosen part's board first, and listed machine by
+    machine."""
+    milling, practice, rack = desk.plan.milling, desk.composition.practice, desk.composition.rack
+    place = desk.composition.placements.get(key)
+    own = place.board if place else ""
+    drawn = milling_drawing(milling)
+    rows = [
+        {
+            "drawn": one,
+            "words": short_words(one.mill, practice.short),
+            "sizes": sizes_told(one.mill, practice.short),
+            "own": one.mill.board == own,
+            "across": f"{one.wide + 12:.1f}",
+            "down": f"{34 - one.tall:.1f}",
+            "colour": _colour(rack.shelf, rack.by_name[one.mill.board].wood),
+        }
+        for one in drawn
+    ]
+    groups, at = [], 0
+    for (how, thick), mills in milling.settings.items():
+        minutes = SETTING[how] + sum(mill.minutes for mill in mills)
+        groups.append({"words": WORDS[how], "thick_mm": thick, "minutes": minutes, "rows": rows[at : at + len(mills)]})
+        at += len(mills)
+    return {
+        "mills": sorted(rows, key=lambda row: not row["own"]),
+        "mill_groups": groups,
+        "mill_minutes": milling.minutes,
+        "mill_lost": sum(mill.lost_mm3 for mill in milling.mills) / MM3_PER_BOARD_FOOT,
     }
 
 
@@ -74,7 +137,39 @@ def _part_key(desk: Desk) -> str:
     return min(placed, default=str(one.key))
 
 
-def _drawn(desk: Desk, rack: RackDrawing, key: str) -> dict:
+def _shopping(desk: Desk, buying: Buying) -> dict:
+    """What to buy in lines, what no size holds, and what could be made from the rack instead."""
+    practice, shelf, job = desk.composition.practice, desk.composition.rack.shelf, desk.job
+    missing = [any_copy(key) for key in (*buying.parts, *(one.part for one in buying.too_large))]
+    lines = []
+    for one in buying.purchases:
+        pieces = {int(any_copy(key)) for key in one.parts if any_copy(key).isdecimal()}
+        lines.append(
+            {
+                "one": one,
+                "name": material_name(shelf, one.material),
+                "keys": runs(pieces),
+                "words": f"{practice.short(one.width_mm)} × {practice.say(one.length_mm)}",
+                "leaves": one.leaves if one.leaves > 1 else 0,
+            }
+        )
+    large = [
+        {"one": one, "part": job.by_key[any_copy(one.part)], "name": material_name(shelf, one.material)}
+        for one in buying.too_large
+    ]
+    return {
+        "shopping": True,
+        "purchases": lines,
+        "too_large": large[:6],
+        "buy_price": buying.price,
+        "swaps": [
+            {"swap": swap, "wood": shelf.name(swap.wood), "other": shelf.name(swap.other), "keys": runs(swap.pieces)}
+            for swap in swaps_of(job, missing)
+        ],
+    }
+
+
+def _drawn(desk: Desk, job: Job, rack: RackDrawing, key: str) -> dict:
     scale, practice = rack.scale, desk.composition.practice
     long_px = rack.ruler[2] * scale
     bits = 16 if practice.unit == "in" else 20
@@ -82,7 +177,7 @@ def _drawn(desk: Desk, rack: RackDrawing, key: str) -> dict:
     shelf = desk.composition.rack.shelf
     return {
         "rack": rack,
-        "boards": [_board(desk, one, key) for one in rack.boards],
+        "boards": [_board(desk, job.composition, one, key) for one in rack.boards],
         "loose": [
             {
                 "part": part,
@@ -104,8 +199,8 @@ def _colour(shelf, material: str) -> str:
     return shelf[material].finished if material in shelf else "#e9d7b0"
 
 
-def _board(desk: Desk, one: DrawnBoard, key: str) -> dict:
-    composition, scale, board = desk.composition, one.scale, one.board
+def _board(desk: Desk, composition: Composition, one: DrawnBoard, key: str) -> dict:
+    scale, board = one.scale, one.board
     practice, shelf = composition.practice, composition.rack.shelf
     words_on = [
         {
@@ -125,6 +220,11 @@ def _board(desk: Desk, one: DrawnBoard, key: str) -> dict:
     kind = " off-cut" if board.offcut else ""
     share = f", {round(100 * one.share)}% in parts" if one.parts else ""
     words = f"{shelf.name(board.wood)}{kind} {practice.short(board.thickness_mm)}{share}"
+    if board.key < 0:
+        size = f"{practice.short(board.width_mm)} × {practice.short(board.length_mm)}"
+        words = f"{shelf.name(board.wood)} {size}{f', leaf {LEAVES[one.leaf - 1]}' if one.leaf else ''}{share}"
+    elif one.leaf:
+        words = f"resawn: leaf {LEAVES[one.leaf - 1]}{share}"
     room = one.wide - 9 * len(board.name)
     return {
         "drawn": one,
@@ -133,10 +233,11 @@ def _board(desk: Desk, one: DrawnBoard, key: str) -> dict:
         "scale": f"{scale:.5f}",
         "long": round(board.length_mm, 2),
         "broad": round(board.width_mm, 2),
+        "back": round(-one.shown.from_mm * scale, 1),
         "seen": _seen(one),
         "shade": round(SHADE_PX / scale, 2),
         "colour": _colour(shelf, board.wood),
-        "face": face_url(board, composition.rack, practice.finish, small=True),
+        "face": face_url(board, composition.rack, practice.finish, small=True) if board.key > 0 else "",
         "words": words
         if 6.6 * len(words) < room
         else (f"{round(100 * one.share)}%" if one.parts and room > 34 else ""),
@@ -149,7 +250,8 @@ def _board(desk: Desk, one: DrawnBoard, key: str) -> dict:
 def _seen(one: DrawnBoard) -> str:
     """A path round what is drawn of a board, torn where the rest of it is left out."""
     long, broad, tooth = one.shown.long_mm + 1, one.shown.broad_mm + 1, 7 / one.scale
-    path = f"M-9 -9H{long:.1f}"
+    left = one.shown.from_mm - 9
+    path = f"M{left:.1f} -9H{long:.1f}"
     if one.shown.broken_right:
         count = max(2, round((broad + 9) / tooth / 2)) * 2
         down = (broad + 9) / count
@@ -157,10 +259,10 @@ def _seen(one: DrawnBoard) -> str:
     else:
         path += f"V{broad:.1f}"
     if one.shown.broken_below:
-        count = max(2, round((long + 9) / tooth / 2)) * 2
-        back = -(long + 9) / count
+        count = max(2, round((long - left) / tooth / 2)) * 2
+        back = -(long - left) / count
         path += "".join(f"l{back:.2f} {-tooth if i % 2 == 0 else tooth:.1f}" for i in range(count))
-    return path + "H-9Z"
+    return path + f"H{left:.1f}Z"
 
 
 def _stays_words(desk: Desk, one: DrawnBoard) -> list[dict]:
@@ -199,9 +301,14 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
     others = [
         b for b in composition.rack.boards if b.wood == part.material and (place is None or b.name != place.board)
     ]
-    drawn = next((b for b in rack.boards if board is not None and b.board.name == board.name), None)
+    on = [b for b in rack.boards if board is not None and b.board.name == board.name]
+    drawn = next((b for b in on if any(p.key == key for p in b.parts)), on[0] if on else None)
     at = next((p for p in drawn.parts if p.key == key), None) if drawn else None
     tolerance = composition.decisions.stock.within.get(part.id.piece)
+    whole = composition.decisions.stock.whole
+    could = 1
+    if board is not None:
+        could = leaves_of(board, part.thickness_mm, composition.practice, composition.rack)
     return {
         "part": part,
         "place": place if place and place.point else None,
@@ -209,6 +316,12 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
         "at": at,
         "share": drawn.share if drawn else 0.0,
         "others": others,
+        "leaf": LEAVES[place.leaf - 1] if place and place.leaf else "",
+        "leaves": [
+            (n, LEAVES[n - 1]) for n in range(1, could + 1) if place and n != place.leaf and place.board not in whole
+        ],
+        "could_resaw": could if could > 1 else 0,
+        "kept_whole": board is not None and board.name in whole,
         "stays": drawn.stays[2] if drawn and drawn.stays else None,
         "may_half": part.turn != "fixed",
         "within": composition.practice.grain_within_deg if tolerance is None else tolerance,

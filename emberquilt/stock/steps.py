@@ -1,0 +1,63 @@
+"""Boards milled before patterns go on them: one step for all that is done with one setting of a machine."""
+
+from ..work.parts import Job
+from ..work.register import steps
+from ..work.steps import Gathered, Step
+from .milling import SETTING, WORDS, Mill, sizes_told
+
+WHY = {
+    "crosscut": "what is not needed stays as thick as it is",
+    "rip": "wider than the planer takes",
+    "joint": "a board must stand flat and square to be resawn",
+    "resaw": "thin stock out of thick: half the length is enough",
+    "plane": "all that comes to one thickness is planed at one setting",
+    "carrier": "short or thin stock is torn to pieces in a planer by itself",
+    "hand": "no machine here takes it",
+    "section": "short enough for the throat and the hand",
+}
+CAUTIONS = {
+    "crosscut": "Eye and ear protection; a stop must never trap the piece that falls off.",
+    "rip": "Push stick, riving knife, stand beside the line of the board; eye and ear protection.",
+    "joint": "Push blocks; nothing shorter than 300 mm over a jointer.",
+    "resaw": "Guides down to the board, push stick for the end, fingers beside the blade.",
+    "plane": "Nothing shorter than 300 mm or thinner than 3 mm without a carrier board; stand beside it, wear ear "
+    "protection, never look into it.",
+    "carrier": "Fix the stock to its carrier so that it cannot lift; light passes only; ear protection.",
+    "hand": "Clamp the board; dust mask and extraction when sanding.",
+    "section": "Do not cut fretted stock on a powered crosscut saw: sections come before the fretwork.",
+}
+CAUTION = "Follow what the machine's makers and your local rules say."
+
+
+@steps(at=5)
+def mill(job: Job, plan, gathered: Gathered) -> None:
+    """Machine by machine, all boards at one setting one after the other."""
+    before: tuple[str, ...] = ()
+    for (how, thick_mm), mills in plan.milling.settings.items():
+        parts = tuple(dict.fromkeys(key for one in mills for key in one.parts))
+        before = gathered.add(_step(job, how, thick_mm, mills, parts), before)
+
+
+def _step(job: Job, how: str, thick_mm: float, mills: tuple[Mill, ...], parts: tuple[str, ...]) -> Step:
+    practice = job.composition.practice
+    boards = list(dict.fromkeys(one.board for one in mills))
+    named = ", ".join(boards[:4]) + (f" and {len(boards) - 4} more" if len(boards) > 4 else "")
+    to = f" to {practice.say(thick_mm)}" if thick_mm else ""
+    return Step(
+        f"mill-{how}" + (f"-{thick_mm:g}" if thick_mm else ""),
+        "stock",
+        "mill",
+        f"{WORDS[how]}{to}: {named}",
+        SETTING[how] + sum(one.minutes for one in mills),
+        parts,
+        place="mill",
+        tools=(),
+        caution=f"{CAUTIONS[how]} {CAUTION}",
+        why=WHY[how],
+        lines=tuple(line for one in mills for line in _lines(one, practice.say)),
+    )
+
+
+def _lines(one: Mill, say) -> list[str]:
+    lines = [f"{one.label}: {sizes_told(one, say)}"]
+    return [*lines, f"{one.instead}."] if one.instead else lines
