@@ -56,6 +56,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/layout/", stations.layout_search, name="layout-search"),
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
     path("picture/<uuid:uid>/rest/", stations.keep_rest, name="keep-rest"),
+    path("picture/<uuid:uid>/panel/", stations.panel, name="panel"),
     path("picture/<uuid:uid>/section", stations.section, name="section"),
     path("picture/<uuid:uid>/print/", printing.printing, name="printing"),
     path("picture/<uuid:uid>/print.pdf", printing.printed, name="printed"),

@@ -38,7 +38,17 @@ def milling_drawing(milling: Milling) -> tuple[DrawnMill, ...]:
 
 
 def _across(mill: Mill) -> float:
+    if mill.how == "panel":
+        return mill.after.wide_mm
     return mill.before.wide_mm if mill.how == "rip" else mill.before.long_mm
+
+
+def _glued(mill: Mill, number: str, wide: float, tall: float) -> DrawnMill:
+    """A panel on end: its seams."""
+    seams = tuple(
+        (_r(wide * i / mill.blanks), 0.0, _r(wide * i / mill.blanks), _r(tall)) for i in range(1, mill.blanks)
+    )
+    return DrawnMill(mill, number, _r(wide), _r(tall), (), seams)
 
 
 def _drawn(number: str, mill: Mill, scale: float) -> DrawnMill:
@@ -53,6 +63,8 @@ def _drawn(number: str, mill: Mill, scale: float) -> DrawnMill:
     if mill.how == "resaw":
         return _resawn(mill, number, wide, tall, high)
     off = max(LEAST_LOST_PX, (mill.before.thick_mm - mill.after.thick_mm) * high)
+    if mill.how == "panel":
+        return _glued(mill, number, wide, tall)
     if mill.how == "joint":
         return DrawnMill(mill, number, _r(wide), _r(tall), ((0.0, _r(tall - off), _r(wide), _r(off)),), ())
     half = max(LEAST_LOST_PX, off / 2)
@@ -94,8 +106,12 @@ def short_words(mill: Mill, say) -> str:
     thick = say(mill.after.thick_mm)
     return {
         "crosscut": f"{mill.board} crosscut at {say(mill.cuts_mm[0]) if mill.cuts_mm else ''}",
-        "rip": f"{mill.board} on end: rip to {say(mill.after.wide_mm)}",
-        "joint": f"{mill.board} joint face and edge",
+        "rip": f"{mill.board} on end: rip "
+        + (f"{mill.count} strips of " if mill.count > 1 else "to ")
+        + say(mill.after.wide_mm),
+        "joint": f"{mill.board} joint {'the strips' if mill.blanks > 1 else 'face and edge'}",
+        "panel": f"{mill.board} glue up of {mill.blanks}",
+        "flatten": f"{mill.board} flatten to {thick}",
         "resaw": f"{mill.board} resaw, {mill.count} leaves",
         "plane": f"{mill.board} plane to {thick}",
         "carrier": f"{mill.board} to {thick} on a carrier",

@@ -24,6 +24,20 @@ class Defect:
     ring: Ring
 
 
+@dataclass(frozen=True, slots=True)
+class Panel:
+    """What a panel is glued up of: `strips` so wide, of the length and thickness of the wood they are ripped from
+    (mm), and the mark of that board. `made`: it is glued."""
+
+    strips: int
+    strip_mm: float
+    board: str
+    long_mm: float
+    wide_mm: float
+    thick_mm: float
+    made: bool = False
+
+
 @dataclass(frozen=True)
 class Board:
     """A board on the rack. `name` is the mark written on it, the only one of its kind on the rack; thickness as
@@ -46,6 +60,8 @@ class Board:
     """Revision of its photo, 0 where it has none."""
     offcut: bool = False
     """Left over from a board: used up before boards are begun."""
+    panel: Panel | None = None
+    """Glued up of strips, or to be."""
 
     @property
     def area_mm2(self) -> float:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
+from ..errors import BadChoice
 from ..findings import Finding, Fix, name_pieces
 from ..layout.checked import Fault, faults_of
 from ..layout.task import Laid
@@ -11,8 +12,10 @@ from ..work.copies import any_copy
 from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job
 from ..work.register import judgement
+from .caliper import off_the_caliper
 from .laying import Laying, face_of, gaps_of, groups_of, item_of
 from .need import Need, bought_feet
+from .panels import panel_for, too_wide
 from .parts_list import material_name
 from .places_judged import bad_places
 
@@ -36,7 +39,7 @@ def stock_findings(job: Job, needs: tuple[Need, ...]) -> list[Finding]:
                 found.append(_homeless(job, laying, need, missing))
         elif need.short_mm2 > 0:
             found.append(_short(job, need))
-    return [*found, *bad_places(job, lying), *_lying_badly(job, lying)]
+    return [*found, *bad_places(job, lying), *_lying_badly(job, lying), *off_the_caliper(job)]
 
 
 def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Finding:
@@ -49,14 +52,28 @@ def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Findi
     return Finding(
         "on-no-board",
         "stock",
-        f"{named} {lies} on no board. {told.why} {told.would}",
+        f"{named} {lies} on no board. {told.why} {told.would}{_panel(job, largest)}",
         "Outlines laid with their arrows along the grain, clear of flaws and of each other.",
         pieces,
         amount=len(missing),
         limit=0,
         part="" if pieces else largest,
         fix=Fix("Note a board", "board", {"wood": need.material}),
+        more=(Fix("Choose it", "select", {"pieces": [int(any_copy(largest))]}),) if pieces else (),
     )
+
+
+def _panel(job: Job, key: str) -> str:
+    """What could be glued up for it instead."""
+    part = job.part(key)
+    if part is None or not too_wide(job, part):
+        return ""
+    try:
+        plan = panel_for(job, key)
+    except BadChoice:
+        return ""
+    strip = job.composition.practice.say(plan.strip_mm)
+    return f" So would a panel glued up of {plan.strips} strips {strip} wide from {plan.board}."
 
 
 def _named(job: Job, keys: list[str]) -> str:

@@ -7,7 +7,7 @@ practice, no source.
 
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from ..practice import Practice
@@ -21,6 +21,8 @@ WORDS = {
     "crosscut": "Crosscut",
     "rip": "Rip",
     "joint": "Joint",
+    "panel": "Glue up a panel",
+    "flatten": "Flatten the panel",
     "resaw": "Resaw",
     "plane": "Plane",
     "carrier": "Plane on a carrier board",
@@ -39,7 +41,7 @@ RESAW_MM2_A_MINUTE = 20_000.0
 HAND_MM3_A_MINUTE = 4000.0
 """What hand plane and sander take off: common practice, no source."""
 SETTING = {"crosscut": 2.0, "rip": 3.0, "joint": 4.0, "resaw": 8.0, "plane": 3.0, "carrier": 8.0, "hand": 5.0}
-SETTING["section"] = 2.0
+SETTING |= {"section": 2.0, "panel": 8.0, "flatten": 3.0}
 LEAST_CARRIED = 0.5
 """Of the planer's least length: what is shorter does not go through it on a carrier either. Common practice, no
 source."""
@@ -121,7 +123,7 @@ class Milling:
         """What is done with one setting of one machine: by what it is and, where it is about thickness, how thick."""
         table: dict[tuple[str, float], list[Mill]] = {}
         for mill in self.mills:
-            thick = round(mill.after.thick_mm, 2) if mill.how in ("plane", "carrier", "hand") else 0.0
+            thick = round(mill.after.thick_mm, 2) if mill.how in ("plane", "carrier", "hand", "flatten") else 0.0
             table.setdefault((mill.how, thick), []).append(mill)
         return {key: tuple(mills) for key, mills in table.items()}
 
@@ -133,9 +135,15 @@ def milling_of(job: Job) -> Milling:
     for name, lying in on_boards(job).items():
         board = job.composition.rack.by_name[name]
         own = [one for one in lying if one.part.material == board.wood]
-        if own:
-            stretches[name] = stretches_of(job, board, own)
-            made += _Board(job, board, stretches[name]).mills()
+        if not own:
+            continue
+        stretches[name] = stretches_of(job, board, own)
+        mills = _Board(job, board, stretches[name]).mills()
+        if board.panel is not None and not board.panel.made:
+            made += panel_mills(job, board, own)
+            # what is not glued yet is cut after it is
+            mills = [replace(mill, how="section") if mill.how == "crosscut" else mill for mill in mills]
+        made += mills
     made.sort(key=lambda mill: (HOW.index(mill.how), -round(mill.after.thick_mm, 2), mill.board, mill.begin_mm))
     return Milling(tuple(made), stretches)
 
@@ -243,7 +251,7 @@ class _Board:
         practice, name = self.practice, self.board.name
         target = self._target(stretch)
         wide_mm = blank.wide_mm
-        if wide_mm > practice.planer_wide_mm:
+        if wide_mm > practice.planer_wide_mm and self.board.panel is None:
             wide_mm = self._ripped(stretch, blank)
             blank = Size(blank.long_mm, wide_mm, blank.thick_mm)
         slice_mm = blank.thick_mm
@@ -349,6 +357,42 @@ class _Board:
         minutes = EACH_CUT * len(cuts) * stretch.leaves
         many = {"count": count, "blanks": stretch.leaves}
         self._add("section", label, blank, after, minutes, stretch, **many, cuts_mm=cuts)
+
+
+STRIP_MINUTES, JOINT_MINUTES = 1.0, 1.5
+"""To rip a strip, and to joint and spread one edge."""
+
+
+def panel_mills(job: Job, board: Board, lying: Sequence[Lying]) -> list[Mill]:
+    """A panel that is not glued yet: strips ripped, their edges jointed, glued, flattened."""
+    panel, practice = board.panel, job.composition.practice
+    assert panel is not None
+    say, parts = practice.say, tuple(one.key for one in lying)
+    long, count = board.length_mm, panel.strips
+    rough = Size(panel.long_mm, panel.wide_mm, panel.thick_mm)
+    strip = Size(long, panel.strip_mm, panel.thick_mm)
+    edged = Size(long, board.width_mm / count, panel.thick_mm)
+    glued = Size(long, board.width_mm, panel.thick_mm)
+    flat = Size(long, board.width_mm, board.thickness_mm)
+    halves = ""
+    if board.width_mm > practice.planer_wide_mm:
+        most = say(practice.planer_wide_mm)
+        halves = f"Glue it in two halves no wider than {most}, plane them, then joint and glue the last seam"
+    strips = f"{count} strips of {board.name}"
+    rip = f"Rip {count} strips {say(panel.strip_mm)} wide from {panel.board}, for panel {board.name}"
+    joint = f"Joint both edges of the {strips}"
+    glue = f"Glue {strips} edge to edge, grain one way, tones side by side as they please; cauls across"
+    flatten = f"Flatten {board.name} to {say(board.thickness_mm)}"
+    minutes = long * board.width_mm * (panel.thick_mm - board.thickness_mm) / HAND_MM3_A_MINUTE
+    if not halves:
+        minutes = max(1, math.ceil((panel.thick_mm - board.thickness_mm) / PASS_MM)) * (0.4 + long / FEED_MM_A_MINUTE)
+    cuts = tuple(round((panel.strip_mm + CROSSCUT_MM) * i, 1) for i in range(1, count))
+    return [
+        Mill(board.name, "rip", rip, rough, strip, count, STRIP_MINUTES * count, parts, cuts_mm=cuts),
+        Mill(board.name, "joint", joint, strip, edged, count, JOINT_MINUTES * 2 * count, parts, blanks=count),
+        Mill(board.name, "panel", glue, edged, glued, 1, 2.0 * count, parts, instead=halves, blanks=count),
+        Mill(board.name, "flatten", flatten, glued, flat, 1, minutes, parts),
+    ]
 
 
 def section_cuts(stretch: Stretch, long_mm: float, practice: Practice) -> tuple[float, ...]:

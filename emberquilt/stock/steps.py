@@ -1,5 +1,7 @@
 """Boards milled before patterns go on them: one step for all that is done with one setting of a machine."""
 
+from dataclasses import replace
+
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
@@ -8,7 +10,9 @@ from .milling import SETTING, WORDS, Mill, sizes_told
 WHY = {
     "crosscut": "what is not needed stays as thick as it is",
     "rip": "wider than the planer takes",
-    "joint": "a board must stand flat and square to be resawn",
+    "joint": "straight and square: for the band saw's fence, or for a glue line that holds",
+    "panel": "wider than any board; it must be dry before it is flattened",
+    "flatten": "strips never come out of the clamps quite even",
     "resaw": "thin stock out of thick: half the length is enough",
     "plane": "all that comes to one thickness is planed at one setting",
     "carrier": "short or thin stock is torn to pieces in a planer by itself",
@@ -19,6 +23,8 @@ CAUTIONS = {
     "crosscut": "Eye and ear protection; a stop must never trap the piece that falls off.",
     "rip": "Push stick, riving knife, stand beside the line of the board; eye and ear protection.",
     "joint": "Push blocks; nothing shorter than 300 mm over a jointer.",
+    "panel": "Cauls across, so that nothing slides or bows; let it be until the glue bears work.",
+    "flatten": "Scrape off the glue first: it ruins knives. Ear protection, stand beside the planer.",
     "resaw": "Guides down to the board, push stick for the end, fingers beside the blade.",
     "plane": "Nothing shorter than 300 mm or thinner than 3 mm without a carrier board; stand beside it, wear ear "
     "protection, never look into it.",
@@ -35,7 +41,8 @@ def mill(job: Job, plan, gathered: Gathered) -> None:
     before: tuple[str, ...] = ()
     for (how, thick_mm), mills in plan.milling.settings.items():
         parts = tuple(dict.fromkeys(key for one in mills for key in one.parts))
-        before = gathered.add(_step(job, how, thick_mm, mills, parts), before)
+        wait = plan.glue.glue.work_minutes if how == "panel" else 0.0
+        before = gathered.add(replace(_step(job, how, thick_mm, mills, parts), wait_minutes=wait), before)
 
 
 def _step(job: Job, how: str, thick_mm: float, mills: tuple[Mill, ...], parts: tuple[str, ...]) -> Step:

@@ -10,19 +10,21 @@ from hypothesis import strategies as st
 from emberquilt.constants import MM_PER_INCH
 from emberquilt.drawing.milling import milling_drawing, short_words
 from emberquilt.drawing.rack import rack_drawing
+from emberquilt.errors import BadChoice
 from emberquilt.formats.layout_json import layout_json
 from emberquilt.formats.plan_json import plan_json
 from emberquilt.layout.effort import Effort
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
-from emberquilt.rack.boards import Board
+from emberquilt.rack.boards import Board, Panel
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.leaves import leaves_of, serves, slices_of
 from emberquilt.stock.milling import HOW, milling_of
 from emberquilt.stock.need import board_feet, bought_feet
+from emberquilt.stock.panels import panel_for, too_wide
 from emberquilt.work.composition import Placement
 from emberquilt.work.on_boards import on_boards
 from emberquilt.work.parts import job_of
@@ -272,3 +274,64 @@ def test_a_part_is_put_on_a_leaf_by_hand_and_stays_there():
     lying = on_boards(job_of(work))["C1"]
     second = [one.outline for one in lying if one.place.leaf == 2]
     assert all(a.distance(b) > 6.34 for i, a in enumerate(second) for b in second[i + 1 :])
+
+
+WIDE = Board(1, "cherry", "C1", 1500.0, 150.0, 22.0)
+
+
+def with_panel(board=WIDE, **practice):
+    """One piece of 300 by 280 mm, the arrow along its length, and a board that is half as wide."""
+    whole = Coverage([1], [shapely.box(0, 0, 300, 280)])
+    return replace(composition(whole, practice=Practice(**practice)), rack=Rack(woods(), (board,)))
+
+
+def test_a_part_wider_than_every_board_gets_a_panel_of_strips():
+    """280 mm and its edges and 6 mm to trim are 292.4 mm: three strips of at most 127 mm, each 1.6 mm wider before its
+    edges are jointed; one after the other along the board, for only one lies in 150 mm."""
+    job = job_of(with_panel())
+    assert too_wide(job, job.pieces[1])
+    plan = panel_for(job, "1")
+    assert plan.width_mm == pytest.approx(280 + 2 * 3.175 + 6)
+    assert plan.length_mm == pytest.approx(300 + 2 * 3.175 + 20)
+    assert plan.strips == 3
+    assert plan.strip_mm == pytest.approx(plan.width_mm / 3 + 1.6)
+    assert plan.takes_mm == pytest.approx(3 * (plan.length_mm + 3.2))
+    assert plan.thickness_mm == pytest.approx(20.5)
+    double = panel_for(job_of(with_panel(replace(WIDE, width_mm=230.0))), "1")
+    assert double.takes_mm == pytest.approx(2 * (double.length_mm + 3.2))  # two strips beside each other
+    said = findings_of(edited(with_panel(), "lay"), "stock")
+    assert not any("panel glued up" in f.sentence for f in said if f.code == "on-no-board")  # nothing of it is laid yet
+
+
+def test_no_panel_where_the_rack_has_too_little_or_none_is_needed():
+    short = job_of(with_panel(replace(WIDE, length_mm=700.0)))
+    with pytest.raises(BadChoice, match="enough left for a panel"):
+        panel_for(short, "1")
+    thin_board = job_of(with_panel(replace(WIDE, thickness_mm=19.0)))
+    with pytest.raises(BadChoice, match="enough left for a panel"):
+        panel_for(thin_board, "1")
+    wide = job_of(with_panel(replace(WIDE, width_mm=320.0)))
+    with pytest.raises(BadChoice, match="needs no panel"):
+        panel_for(wide, "1")
+
+
+def test_a_panel_is_ripped_jointed_glued_and_flattened_before_it_is_cut():
+    glued = Panel(3, 99.0, "C1", 988.0, 150.0, 22.0)
+    board = Board(2, "cherry", "C2", 326.35, 292.35, 20.5, panel=glued)
+    work = edited(with_panel(board, section_mm=900.0), "lay")
+    made = mills(work)
+    assert [mill.how for mill in made][:4] == ["rip", "joint", "panel", "flatten"]
+    rip, joint, glue, flatten = made[:4]
+    assert (rip.count, joint.blanks, glue.blanks) == (3, 3, 3)
+    assert joint.lost_mm3 == pytest.approx(3 * (99.0 - 292.35 / 3) * 326.35 * 22.0)
+    assert glue.lost_mm3 == pytest.approx(0.0)
+    assert flatten.lost_mm3 == pytest.approx(326.35 * 292.35 * 1.5)
+    assert glue.instead == ""
+    narrow = edited(replace(work, practice=work.practice.changed(planer_wide_mm=200.0)), "lay")
+    assert "two halves" in next(mill.instead for mill in mills(narrow) if mill.how == "panel")
+    steps = {step.key: step for step in Plan(work).steps}
+    assert steps["mill-panel"].wait_minutes > 60
+    assert "Cauls across" in steps["mill-panel"].caution
+    made_already = replace(work, rack=Rack(woods(), (replace(board, panel=replace(glued, made=True)),)))
+    assert not {"rip", "joint", "panel"} & {mill.how for mill in mills(made_already)}
+    assert all(one.cuts for one in milling_drawing(milling_of(job_of(work))) if one.mill.how == "panel")

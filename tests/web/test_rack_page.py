@@ -205,3 +205,45 @@ def test_what_is_missing_is_shown_on_boards_as_they_are_sold(client, page, perso
     add_board(person, "ply_birch", "Q1", "600 mm", "300 mm", "3 mm")
     page.do(row, "stock", "lay")
     assert "Nothing to buy" in station(client, row, show="to buy")
+
+
+def test_a_panel_is_planned_glued_and_taken_apart(client, page, person):
+    add_board(person, "cherry", "C1", "1500 mm", "110 mm", "22 mm")
+    row = actions.create(person, composition(cells(1, 3, 180.0, 150.0)))
+    text = station(client, row, pieces="1", part="1")
+    assert "glue up a panel" in text
+    answer = client.post(f"/picture/{row.uid}/panel/", {"part": "1"}, follow=True)
+    assert "to be glued up of 2 strips" in answer.content.decode()
+    shop = shop_of(person)
+    source, panel = shop.boards.get(name="C1"), shop.boards.get(panel__isnull=False)
+    assert source.length_mm + panel.panel["long_mm"] == pytest.approx(1500 - 3.2, abs=0.1)
+    page.do(row, "stock", "lay")
+    assert now(row).placements["1"].board == panel.name
+    text = station(client, row, pieces="1", part="1")
+    assert "it is glued up" in text
+    assert "Glue up a panel" in text
+    url = f"/picture/{row.uid}/panel/"
+    assert client.post(url, {"part": "1"}).status_code == 422  # there is one already
+    client.post(url, {"part": "1", "board": panel.name, "done": "apart"})
+    panel.refresh_from_db()
+    assert panel.panel is None
+    assert (panel.width_mm, panel.thickness_mm, panel.offcut) == (110.0, 22.0, True)
+    page.do(row, "stock", "take_off", all="yes")
+    client.post(url, {"part": "1"})
+    panel = shop.boards.get(panel__isnull=False)
+    page.do(row, "stock", "lay")
+    client.post(url, {"part": "1", "board": panel.name, "done": "glued"})
+    assert "Glue up a panel" not in station(client, row)
+    assert client.post(url, {"part": "1", "board": panel.name, "done": "apart"}).status_code == 422
+    assert client.post(url, {"part": "nothing"}).status_code == 422
+    assert client.post(url, {"board": "X9", "done": "glued"}).status_code == 422
+
+
+def test_what_the_caliper_says_is_typed_beside_the_part(client, page, ready):
+    page.do(ready, "stock", "lay")
+    assert "By caliper, as milled" in station(client, ready, pieces="5", part="5")
+    page.do(ready, "stock", "caliper", part="5", length="18.5 mm")
+    board = now(ready).placements["5"].board
+    here = {key for key, place in now(ready).placements.items() if place.board == board}
+    assert {now(ready).by_key[int(key)].thickness_mm for key in here} == {18.0}
+    assert page.do(ready, "stock", "caliper", part="5", length="thick").status_code == 422

@@ -1,7 +1,7 @@
 """What a person owns and how they work."""
 
 import secrets
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 import cv2
 import numpy as np
@@ -10,11 +10,12 @@ from django.db import transaction
 
 from emberquilt.errors import BadChoice
 from emberquilt.practice import Practice
-from emberquilt.rack.boards import DEFECTS, Board, Defect
+from emberquilt.rack.boards import DEFECTS, Board, Defect, Panel
 from emberquilt.rack.photo import Marks, colour_of, face_of
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import MOST_OWN, Wood, typed_wood, woods
 from emberquilt.stock.laying import CROSSCUT_MM
+from emberquilt.stock.panels import PanelPlan
 from emberquilt.units import Length
 from workshop.kept import Kept
 
@@ -65,6 +66,7 @@ def board_of(row: models.Board) -> Board:
         row.spread,
         row.photo,
         row.offcut,
+        Panel(**row.panel) if row.panel else None,
     )
 
 
@@ -204,6 +206,54 @@ def keep_rest(owner, pk: int, begin_mm: float) -> tuple[models.Board, models.Boa
     return row, made
 
 
+def plan_panel(owner, plan: PanelPlan) -> models.Board:
+    """A panel put on the rack before it is glued: its wood comes off the end of its board, so that nothing else is laid
+    there. Raises `BadChoice`."""
+    with transaction.atomic():
+        source = models.Board.objects.filter(shop__owner=owner, name=plan.board).first()
+        if source is None:
+            raise BadChoice(f"Board {plan.board} is no longer on the rack.")
+        begin = source.length_mm - plan.takes_mm + CROSSCUT_MM
+        row = keep_rest(owner, source.pk, begin)[1] if begin > LEAST_LEFT_MM else source
+        BoardPhoto.objects.filter(board=row).delete()
+        strips = Panel(plan.strips, plan.strip_mm, plan.board, row.length_mm, row.width_mm, row.thickness_mm)
+        row.panel, row.outline, row.defects = asdict(strips), [], []
+        row.photo, row.offcut, row.lab = 0, False, source.lab
+        row.length_mm, row.width_mm = round(plan.length_mm, 2), round(plan.width_mm, 2)
+        row.thickness_mm = round(plan.thickness_mm, 3)
+        row.save()
+        _changed(row.shop)
+    return row
+
+
+def panel_glued(owner, pk: int) -> models.Board:
+    """It is a board like any other from now on."""
+    return _panel(owner, pk, {"made": True})
+
+
+def panel_apart(owner, pk: int) -> models.Board:
+    """Not glued after all: what was to become strips is an off-cut of its board."""
+    return _panel(owner, pk, None)
+
+
+def _panel(owner, pk: int, told: dict | None) -> models.Board:
+    with transaction.atomic():
+        row = own_board(owner, pk)
+        if not row.panel or row.panel["made"]:
+            raise BadChoice(f"{row.name} is no panel that waits to be glued up.")
+        if told is None:
+            was = Panel(**row.panel)
+            row.length_mm, row.width_mm, row.thickness_mm = was.long_mm, was.wide_mm, was.thick_mm
+            row.panel, row.offcut = None, True
+        else:
+            row.panel = row.panel | told
+        row.save()
+        _changed(row.shop)
+    return row
+
+
+LEAST_LEFT_MM = 20.0
+"""Where less than this would be left of a board, all of it goes into the panel."""
 LEAST_OFFCUT_MM2 = 400.0
 
 

@@ -50,6 +50,8 @@ class Board(models.Model):
     spread = models.FloatField(default=0)
     photo = models.PositiveIntegerField(default=0)
     offcut = models.BooleanField(default=False)
+    panel = models.JSONField(null=True)
+    """What it is glued up of, where it is: see `rack.boards.Panel`."""
 
     class Meta:
         ordering = ("wood", "-length_mm", "id")

@@ -18,6 +18,7 @@ from emberquilt.layout.effort import Effort
 from emberquilt.pattern.verbs import small_pairs
 from emberquilt.plan import Plan
 from emberquilt.stock.laying import Laying
+from emberquilt.stock.panels import panel_for
 from emberquilt.work.copies import any_copy, copy_of
 from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
@@ -215,6 +216,30 @@ def keep_rest(request, uid):
     board, offcut = shop_actions.keep_rest(request.user, drawn.board.key, drawn.stays[0])
     messages.success(request, f"{offcut.name} is on the rack: what was left of {board.name}.")
     return redirect(_address(reverse("station", args=(row.uid, "stock")), part=request.POST.get("part", "")))
+
+
+@require_POST
+def panel(request, uid):
+    """A panel planned for a part that is wider than every board; or one glued up, or taken apart again."""
+    row = own(request, uid)
+    job, part = plan_of(row).job, request.POST.get("part", "")
+    done, name = request.POST.get("done", ""), request.POST.get("board", "")
+    if done:
+        board = job.composition.rack.board(name)
+        if done == "glued":
+            made = shop_actions.panel_glued(request.user, board.key)
+            messages.success(request, f"{made.name} is glued up: a board like any other now.")
+        else:
+            made = shop_actions.panel_apart(request.user, board.key)
+            messages.success(request, f"{made.name} is an off-cut again.")
+    else:
+        planned = panel_for(job, part)
+        made = shop_actions.plan_panel(request.user, planned)
+        messages.success(
+            request,
+            f"Panel {made.name} is on the rack, to be glued up of {planned.strips} strips. Lay the parts again.",
+        )
+    return redirect(_address(reverse("station", args=(row.uid, "stock")), part=part))
 
 
 @require_POST

@@ -3,12 +3,15 @@
 from emberquilt.constants import MM3_PER_BOARD_FOOT
 from emberquilt.drawing.milling import milling_drawing, short_words
 from emberquilt.drawing.rack import DrawnBoard, RackDrawing, rack_drawing
+from emberquilt.errors import BadChoice
 from emberquilt.keys import runs
 from emberquilt.saw.copies import MOST_COPIES
 from emberquilt.stock.buying import Buying, bought
+from emberquilt.stock.caliper import stretch_of
 from emberquilt.stock.laying import turns_of
-from emberquilt.stock.leaves import leaves_of
+from emberquilt.stock.leaves import is_sheet, leaves_of, milled_mm
 from emberquilt.stock.milling import SETTING, WORDS, sizes_told
+from emberquilt.stock.panels import PanelPlan, panel_for, too_wide
 from emberquilt.stock.parts_list import material_name, parts_list
 from emberquilt.stock.swaps import swaps_of
 from emberquilt.work.composition import Composition
@@ -217,7 +220,7 @@ def _board(desk: Desk, composition: Composition, one: DrawnBoard, key: str) -> d
     if one.stays:
         words_on += _stays_words(desk, one)
     on = next((p for p in one.parts if p.key == key), None)
-    kind = " off-cut" if board.offcut else ""
+    kind = " off-cut" if board.offcut else " panel" if board.panel else ""
     share = f", {round(100 * one.share)}% in parts" if one.parts else ""
     words = f"{shelf.name(board.wood)}{kind} {practice.short(board.thickness_mm)}{share}"
     if board.key < 0:
@@ -320,6 +323,9 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
         "leaves": [
             (n, LEAVES[n - 1]) for n in range(1, could + 1) if place and n != place.leaf and place.board not in whole
         ],
+        "caliper_mm": _caliper(desk, key),
+        "to_glue": board.panel if board is not None and board.panel and not board.panel.made else None,
+        "panel": _panel(job, key) if place is None and too_wide(job, part) else None,
         "could_resaw": could if could > 1 else 0,
         "kept_whole": board is not None and board.name in whole,
         "stays": drawn.stays[2] if drawn and drawn.stays else None,
@@ -328,6 +334,26 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
         "own_within": tolerance,
         "turns": _turned(job, key),
     }
+
+
+def _panel(job: Job, key: str) -> PanelPlan | None:
+    """The panel that would hold a part that is wider than every board, where the rack has wood for it."""
+    try:
+        return panel_for(job, key)
+    except BadChoice:
+        return None
+
+
+def _caliper(desk: Desk, key: str) -> float | None:
+    """What the caliper should say of the stretch that a part lies on, once it is milled."""
+    composition = desk.composition
+    found = stretch_of(desk.job, key)
+    if found is None:
+        return None
+    board, stretch = composition.rack.by_name[found[0]], found[1]
+    if is_sheet(composition.rack, board.wood):
+        return board.thickness_mm
+    return min(board.thickness_mm, milled_mm(composition.practice, stretch.thickness_mm))
 
 
 def _turned(job: Job, key: str) -> list[tuple[str, float]]:
