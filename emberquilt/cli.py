@@ -19,6 +19,7 @@ from .intake.simpler import simpler
 from .units import Length
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
+PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "fold")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -53,7 +54,10 @@ def main(argv: list[str] | None = None) -> int:
     export.add_argument("file", type=Path)
     export.add_argument("--to", required=True, choices=EXPORTS)
     export.add_argument("--paper", help="Letter, Legal, Tabloid, A4, A3 or Roll; the practice's own otherwise")
-    export.add_argument("--pack", choices=("copies", "ready", "boards"), help="the pdf as a print pack")
+    export.add_argument("--pack", choices=PACK_NAMES, help="the pdf as a print pack")
+    export.add_argument("--mirrored", action="store_true", help="the pack as seen from behind, for film on the back")
+    export.add_argument("--line", choices=("red", "black"), default="red", help="the pack's lines")
+    export.add_argument("--line-width", default="0.3", help="and how wide they are, in mm")
     export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
     options = parser.parse_args(argv)
     try:
@@ -248,7 +252,8 @@ def _export(options) -> None:
     plan = _read_plan(options.file)
     from .formats.export import export
 
-    data = export(plan, options.to, options.paper, options.pack or "")
+    wide = _number(options.line_width, "millimetres", 10)
+    data = export(plan, options.to, options.paper, options.pack or "", options.mirrored, options.line, wide)
     if options.output:
         options.output.write_bytes(data)
     else:

@@ -1,6 +1,7 @@
 """Makes the demo's lantern, a picture as a camera would take it at dusk, its lighthouse, painted shapes, and photos of
-two boards on a bench under a lamp: ours to ship."""
+boards and off-cuts on a bench under a lamp: ours to ship."""
 
+import json
 from pathlib import Path
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 from emberquilt.colour import lab_of, linear_of, srgb_of
 from emberquilt.picture.figure import colours, counts_of, darkness
 from emberquilt.rack.woods import wood
+from workshop.compositions.demo.flat_boards import FLAT
 
 FOLDER = Path(__file__).resolve().parent.parent / "workshop" / "compositions" / "demo"
 
@@ -55,7 +57,39 @@ def board_photo(code: str, length_mm: float, width_mm: float, ring, seed: int, k
     """A board as a telephone takes it, uint8 RGB 1500 x 1000: askew on a bench, a sheet of white paper beside it, in
     warm light that falls off. `ring` are corners on the photo in pixels, from the upper left clockwise, of the board's
     box; `knots` are (x, y, radius) in mm."""
-    per_mm = 4.0
+    face = _face(code, length_mm, width_mm, 4.0, seed, knots)
+    wide, high = 1500, 1000
+    photo = _bench(wide, high)
+    cv2.fillPoly(photo, [np.array([[60, 60], [330, 40], [345, 210], [70, 230]], np.int32)], (241, 241, 241))
+    box = np.array([[0, 0], [face.shape[1], 0], [face.shape[1], face.shape[0]], [0, face.shape[0]]], np.float32)
+    move = cv2.getPerspectiveTransform(box, np.array(ring, np.float32))
+    laid = cv2.warpPerspective(face, move, (wide, high), flags=cv2.INTER_AREA)
+    mask = cv2.warpPerspective(np.ones(face.shape[:2], np.float32), move, (wide, high))[..., None]
+    return _lit(photo * (1 - mask) + laid * mask, seed)
+
+
+def offcut_photo(code: str, ring_mm, seed: int, knots=()) -> tuple[np.ndarray, list[list[float]]]:
+    """An off-cut as a telephone takes it from straight above, uint8 RGB 900 x 600, and its ring in shares of that."""
+    ring = np.array(ring_mm, float)
+    length, width = ring.max(axis=0)
+    wide, high = 900, 600
+    per_mm = min(780 / length, 330 / width)
+    face = _face(code, length, width, per_mm, seed, knots)
+    rows, columns = face.shape[:2]
+    left, top = (wide - columns) // 2, 225 + (330 - rows) // 2
+    photo = _bench(wide, high)
+    cv2.fillPoly(photo, [np.array([[40, 40], [230, 30], [236, 150], [46, 158]], np.int32)], (241, 241, 241))
+    points = ring * per_mm + [left, top]
+    mask = np.zeros((high, wide), np.float32)
+    cv2.fillPoly(mask, [np.round(points * 16).astype(np.int32)], 1.0, cv2.LINE_AA, 4)
+    laid = photo.copy()
+    laid[top : top + rows, left : left + columns] = face
+    photo = photo * (1 - mask[..., None]) + laid * mask[..., None]
+    return _lit(photo, seed), (points / [wide, high]).round(4).tolist()
+
+
+def _face(code: str, length_mm: float, width_mm: float, per_mm: float, seed: int, knots) -> np.ndarray:
+    """The bare figure of a board, float32 RGB."""
     dark = darkness(wood(code), length_mm, width_mm, per_mm, seed)
     face = colours(lab_of(wood(code).raw), counts_of(dark))[dark].astype(np.float32)
     y, x = np.mgrid[0 : face.shape[0], 0 : face.shape[1]] / per_mm
@@ -64,19 +98,22 @@ def board_photo(code: str, length_mm: float, width_mm: float, ring, seed: int, k
         face *= (1 - 0.62 * np.exp(-(far**4)) - 0.14 * np.sin(9 * far) ** 2 * np.exp(-((far - 1.1) ** 2) / 0.3))[
             ..., None
         ]
-    wide, high = 1500, 1000
+    return face
+
+
+def _bench(wide: int, high: int) -> np.ndarray:
     yy, xx = np.mgrid[0:high, 0:wide].astype(np.float32)
     bench = 96 + 10 * np.sin(yy / 7 + 2 * np.sin(xx / 260)) + 6 * np.sin(xx / 90)
-    photo = np.dstack([bench * 1.02, bench * 0.93, bench * 0.80]).astype(np.float32)
-    cv2.fillPoly(photo, [np.array([[60, 60], [330, 40], [345, 210], [70, 230]], np.int32)], (241, 241, 241))
-    box = np.array([[0, 0], [face.shape[1], 0], [face.shape[1], face.shape[0]], [0, face.shape[0]]], np.float32)
-    move = cv2.getPerspectiveTransform(box, np.array(ring, np.float32))
-    laid = cv2.warpPerspective(face, move, (wide, high), flags=cv2.INTER_AREA)
-    mask = cv2.warpPerspective(np.ones(face.shape[:2], np.float32), move, (wide, high))[..., None]
-    photo = photo * (1 - mask) + laid * mask
+    return np.dstack([bench * 1.02, bench * 0.93, bench * 0.80]).astype(np.float32)
+
+
+def _lit(photo: np.ndarray, seed: int) -> np.ndarray:
+    """Under a lamp whose light falls off, uint8."""
+    high, wide = photo.shape[:2]
+    yy, xx = np.mgrid[0:high, 0:wide].astype(np.float32)
     lamp = (
         np.array([1.0, 0.86, 0.66])
-        * (0.92 - 0.10 * ((xx - 700) / wide) ** 2 - 0.08 * ((yy - 500) / high) ** 2)[..., None]
+        * (0.92 - 0.10 * ((xx - 7 / 15 * wide) / wide) ** 2 - 0.08 * ((yy - 0.5 * high) / high) ** 2)[..., None]
     )
     seen = srgb_of(linear_of(np.clip(photo, 0, 255)) * lamp) * 255
     noise = np.random.default_rng(seed).normal(0, 2.0, seen.shape)
@@ -108,4 +145,10 @@ if __name__ == "__main__":
     cherry = board_photo("cherry", 790, 180, CHERRY_CORNERS, 3, ((180, 130, 10), (560, 50, 8)))
     for name, photo in (("board-walnut", walnut), ("board-cherry", cherry)):
         cv2.imwrite(str(FOLDER / f"{name}.jpg"), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 84])
+    marks = {}
+    for seed, (mark, (code, ring, knots)) in enumerate(FLAT.items(), 11):
+        photo, shares = offcut_photo(code, ring, seed, [(x, y, r) for _, x, y, r in knots])
+        cv2.imwrite(str(FOLDER / f"board-{mark.lower()}.jpg"), photo[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 80])
+        marks[mark] = shares
+    (FOLDER / "boards.json").write_text(json.dumps(marks), encoding="utf-8")
     (FOLDER / "lighthouse.svg").write_text(LIGHTHOUSE, encoding="utf-8")

@@ -8,22 +8,32 @@ from ..calendar.ical import icalendar_of
 from ..constants import MM_PER_INCH
 from ..drawing.dxf import pattern_dxf
 from ..drawing.pdf import pattern_pdf
-from ..drawing.print_pack import pack_pdf, print_pack
+from ..drawing.print_pack import USUAL_LINE_MM, pack_pdf, print_pack
 from ..drawing.svg import pattern_svg
 from ..picture.render import Light, picture
 from ..plan import Plan
+from ..saw.cuts import holes_of
 from .piece_list import parts_list_csv, piece_list_csv
 
 PNG_DPI = 150
 
 
-def export(plan: Plan, to: str, paper: str | None = None, pack: str = "") -> bytes:
+def export(
+    plan: Plan,
+    to: str,
+    paper: str | None = None,
+    pack: str = "",
+    mirrored: bool = False,
+    line: str = "red",
+    line_mm: float = USUAL_LINE_MM,
+) -> bytes:
     """The plan's work as pdf, svg, dxf, csv (pieces), parts (parts list as csv), ics, or the picture of the result as
     png; a `pack` of pages to print where one is named. Raises `BadChoice` where no dates can be given."""
     composition = plan.composition
     if to == "pdf" and pack:
-        made = print_pack(plan.job, pack, paper or composition.practice.paper, plan.paper)
-        return pack_pdf(plan.job, made)
+        paper = paper or composition.practice.paper
+        made = print_pack(plan.job, pack, paper, plan.paper, mirrored, holes_of(plan.saw))
+        return pack_pdf(plan.job, made, line, line_mm)
     if to == "pdf":
         return pattern_pdf(plan.job, paper or composition.practice.paper, plan.paper)
     if to == "svg":

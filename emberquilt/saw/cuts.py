@@ -419,3 +419,8 @@ def _longest_row(coverage: Coverage, lines: int = 24) -> int:
         for line in (shapely.LineString([(left, y), (right, y)]), shapely.LineString([(x, top), (x, bottom)])):
             most = max(most, int(shapely.intersects(outlines, line).sum()) - 1)
     return max(most, 0)
+
+
+def holes_of(plan: SawPlan) -> dict[str, list[tuple[float, float]]]:
+    """Where pilot holes are drilled, in the work's mm, by the part whose cut they are for."""
+    return {cut.part: [(hole.x_mm, hole.y_mm) for hole in cut.holes] for cut in plan.cuts if cut.holes}

@@ -149,6 +149,8 @@ class Laying:
         self.faces = {board.name: face_of(board, self.rack, self.gaps) for board in self.rack.boards}
         self.nailed = self._nailed() if nailed else {}
         self._refuse_overlaps()
+        self.over_flaws: frozenset[str] = frozenset()
+        """Parts that were put over a flaw they want: the rest is laid round them, as if they were nailed."""
 
     def _nailed(self) -> dict[str, Laid]:
         """What a person put where it is."""
@@ -209,8 +211,10 @@ class Laying:
         better: Callable[["RackLayout"], None] | None = None,
     ) -> RackLayout:
         """Everything that is not nailed laid anew, group by group, then each made better; what lies already is the
-        first to be better than. `better` is told the whole whenever something became better."""
+        first to be better than. `better` is told the whole whenever something became better. What is given was looked
+        at by code that shares nothing with what laid it."""
         groups = groups_of(self.job)
+        self._over_flaws(groups)
         searches: list[Search] = []
         begun: dict[str, float] = {}
         for group in groups:
@@ -226,7 +230,46 @@ class Laying:
             while not own.done and search.movable:
                 if search.attempt(own) and better is not None:
                     better(self._made(groups, searches))
-        return self._made(groups, searches)
+        made = self._made(groups, searches)
+        if faults := self.faults(made):  # pragma: no cover  a fault of ours, never of the drawing
+            raise BadChoice(f"The layout does not hold: {faults[0].what} at part {faults[0].part}. Please report this.")
+        return made
+
+    def _over_flaws(self, groups: Sequence[Group]) -> None:
+        """Parts that want a flaw are put over one of its kind, the largest first; where none takes them they are laid
+        like others, and it is said."""
+        wanted = self.composition.decisions.stock.wanted
+        found = []
+        for group in groups:
+            for part in sorted(group.parts, key=lambda part: (-part.area_mm2, part.key)):
+                kind = wanted.get(part.id.piece) if part.id.in_any_copy.isdecimal() else None
+                if kind and part.key not in self.nailed:
+                    laid = self._over_a_flaw(group, part, kind)
+                    if laid is not None:
+                        self.nailed[part.key] = laid
+                        found.append(part.key)
+        self.over_flaws = frozenset(found)
+
+    def _over_a_flaw(self, group: Group, part: Part, kind: str) -> Laid | None:
+        item = item_of(self.job, part)
+        for board in self.boards_for(group):
+            face = self._face_named(board.name, 0, group.thickness_mm)
+            there = [one for one in self.nailed.values() if self.board_of(one) == board.name]
+            for flaw in board.defects:
+                if flaw.kind != kind:
+                    continue
+                x, y = shapely.Polygon(flaw.ring).centroid.coords[0]
+                others = [shapely.Polygon(d.ring) for d in board.defects if d is not flaw]
+                spoken = [one.outlines for one in self.rack.spoken_on.get(board.name, ())]
+                for turn in self.faces[board.name].turns(item):
+                    laid = Laid(item, face, x, y, turn, nailed=True)
+                    outline = laid.outline
+                    clear = all(outline.distance(other.outline) >= self.gaps.between_mm for other in there)
+                    clear = clear and all(outline.distance(shape) >= self.gaps.edge_mm for shape in (*others, *spoken))
+                    edge = board.region.buffer(-self.gaps.edge_mm * ROUND)
+                    if clear and edge.covers(outline):
+                        return laid
+        return None
 
     def _keep_apart(self, searches: Sequence[Search]) -> None:
         """Where thinner parts follow on a board, thicker ones no longer reach beyond where those begin."""
@@ -331,7 +374,7 @@ class Laying:
         """Where loose parts lie, as the work keeps it."""
         made = {}
         for one in laid:
-            if one.nailed:
+            if one.nailed and one.item.key not in self.over_flaws:
                 continue
             part = self.job.by_key[any_copy(one.item.key)]
             board, leaf = home_of(one.face)

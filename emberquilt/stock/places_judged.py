@@ -69,9 +69,13 @@ def _lies_badly(composition: Composition, part: Part, key: str, board: Board, ly
         return f"{part.name} wants leaf {mine.place.leaf} of board {board.name}, which gives {count} so thick."
     if mine.outline.difference(board.region).area > CLEAR_MM2:
         return f"{part.name} hangs over the edge of board {board.name}."
-    hit = next((d for d in board.defects if mine.outline.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2), None)
+    wanted = composition.decisions.stock.wanted.get(part.id.piece) if any_copy(key).isdecimal() else None
+    hits = [d for d in board.defects if mine.outline.intersection(shapely.Polygon(d.ring)).area > CLEAR_MM2]
+    hit = next((d for d in hits if d.kind != wanted), None)
     if hit is not None:
         return f"{part.name} lies over {DEFECTS[hit.kind]} of board {board.name}."
+    if wanted and not any(d.kind == wanted for d in hits):
+        return f"{part.name} wants {DEFECTS[wanted]} in it, and lies over none on board {board.name}."
     spoken = composition.rack.spoken_on.get(board.name, ())
     theirs = next((one for one in spoken if mine.outline.intersection(one.outlines).area > CLEAR_MM2), None)
     if theirs is not None:

@@ -6,6 +6,7 @@ from typing import Any
 
 from ..errors import BadChoice
 from ..layout.effort import Effort
+from ..rack.boards import DEFECTS
 from ..work.change import Edit, decided
 from ..work.composition import Composition, Placement
 from ..work.copies import any_copy
@@ -170,3 +171,17 @@ def whole(target: Target, values: Values) -> Edit:
     made = tuple(sorted({*now, board.name} if keep else set(now) - {board.name}))
     words = f"{board.name} kept whole" if keep else f"{board.name} may be resawn"
     return decided(composition, words, "stock", whole=made)
+
+
+@verb("want", on="pieces")
+def want(target: Target, values: Values) -> Edit:
+    """These pieces are to lie over a flaw of that kind, or over none (`kind` empty)."""
+    kind = str(values.get("kind", ""))
+    if kind and kind not in DEFECTS:
+        raise BadChoice(f"“{kind[:20]}” is nothing that a board has: {', '.join(DEFECTS)}.")
+    keys = set(target.keys)
+    table = {key: own for key, own in target.composition.decisions.stock.wanted.items() if key not in keys}
+    if kind:
+        table |= dict.fromkeys(target.keys, kind)
+    words = f"{DEFECTS[kind]} wanted in {of(target.pieces)}" if kind else f"no flaw in {of(target.pieces)}"
+    return decided(target.composition, words, "stock", wanted=table)

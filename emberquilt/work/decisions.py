@@ -300,13 +300,15 @@ def _orders_after(orders: tuple[Order, ...], change: Reshaped) -> tuple[Order, .
 @dataclass(frozen=True)
 class StockDecisions:
     """`within`: by how many degrees a piece may be turned off its arrow on a board, by key; `whole`: marks of boards
-    that are not resawn."""
+    that are not resawn; `wanted`: the kind of flaw that a piece is to lie over, by key: a knot for an eye."""
 
     within: Mapping[int, float] = field(default_factory=dict)
     whole: tuple[str, ...] = ()
+    wanted: Mapping[int, str] = field(default_factory=dict)
 
     def after(self, change: Reshaped) -> tuple["StockDecisions", list[str]]:
-        return replace(self, within=_at_home(self.within, change)), []
+        within, wanted = _at_home(self.within, change), _at_home(self.wanted, change)
+        return replace(self, within=within, wanted=wanted), []
 
 
 @dataclass(frozen=True)
@@ -492,7 +494,9 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "pattern": _pattern,
     "wood": _wood,
     "relief": _relief,
-    "stock": lambda told: StockDecisions(_by_key(told.get("within", {}), float), tuple(told.get("whole", ()))),
+    "stock": lambda told: StockDecisions(
+        _by_key(told.get("within", {}), float), tuple(told.get("whole", ())), _by_key(told.get("wanted", {}), str)
+    ),
     "saw": _saw,
     "assembly": lambda told: AssemblyDecisions(tuple(told.get("anchors", ()))),
     "calendar": lambda told: CalendarDecisions(**told),

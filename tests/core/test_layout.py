@@ -418,3 +418,25 @@ def test_a_layout_is_undone_exactly():
     work = edited(small(), "set_down", part="5", board="C1", x="200", y="75")
     made = edit(work, "lay", [], {})
     assert applied(applied(work, made), inverse(work, made)).placements == work.placements
+
+
+def test_a_flaw_that_is_wanted_comes_into_the_piece_that_wants_it():
+    knot = Defect("knot", tuple(shapely.Point(180, 75).buffer(6, quad_segs=3).exterior.coords[:-1]))
+    work = small((replace(W1, defects=(knot,)),))
+    work = edited(work, "want", [7], kind="knot")
+    work = edited(work, "lay")
+    lying = {one.key: one.outline for one in on_boards(job_of(work))["C1"]}
+    flaw = shapely.Polygon(knot.ring)
+    assert lying["7"].covers(flaw.centroid)
+    assert all(outline.distance(flaw) > 0 for key, outline in lying.items() if key != "7")
+    gap = work.practice.part_gap_mm
+    outlines = list(lying.values())
+    assert all(a.distance(b) > gap - 2e-3 for i, a in enumerate(outlines) for b in outlines[i + 1 :])
+    assert not work.placements["7"].nailed
+    assert not [f for f in Plan(work).findings("stock") if f.code == "place"]
+    plain = edited(work, "want", [7], kind="")
+    assert any("lies over a knot" in f.sentence for f in Plan(plain).findings("stock"))
+    elsewhere = edited(edited(work, "want", [7], kind="stain"), "lay")
+    assert any("wants a stain in it" in f.sentence for f in Plan(elsewhere).findings("stock"))
+    with pytest.raises(BadChoice, match="nothing that a board has"):
+        edit(work, "want", [7], {"kind": "moss"})

@@ -13,7 +13,8 @@ import shapely
 from shapely import affinity
 
 from emberquilt.drawing.pdf import FOOT_MM, OVERLAP_MM, layout_for
-from emberquilt.drawing.print_pack import CLEAR_MM, READY_GAP_MM, clear_copies, pack_pdf, print_pack
+from emberquilt.drawing.planes import CLEAR_MM, READY_GAP_MM, clear_copies
+from emberquilt.drawing.print_pack import pack_pdf, print_pack
 from emberquilt.errors import BadChoice
 from emberquilt.formats.export import export
 from emberquilt.outline.coverage import Coverage
@@ -220,3 +221,102 @@ def test_packs_leave_by_the_command_line_too(koi_work):
     data = export(Plan(koi_work), "pdf", "A4", "ready")
     assert data.startswith(b"%PDF")
     assert len(pypdfium2.PdfDocument(data)) < len(pypdfium2.PdfDocument(export(Plan(koi_work), "pdf", "A4", "copies")))
+
+
+def work_of_boxes(**practice) -> Plan:
+    return Plan(composition(boxes(2, 2, 60.0, 40.0), practice=Practice(unit="mm", **practice)))
+
+
+def words_on(page) -> str:
+    return page.get_textpage().get_text_range()
+
+
+def strokes_of(page) -> list[tuple[float, float]]:
+    """Length (mm) and line width (mm) of every path of one straight line."""
+    found = []
+    for one in page.get_objects():
+        if one.type != raw.FPDF_PAGEOBJ_PATH or raw.FPDFPath_CountSegments(one.raw) != 2:
+            continue
+        wide = ctypes.c_float()
+        raw.FPDFPageObj_GetStrokeWidth(one.raw, wide)
+        ends = []
+        for i in (0, 1):
+            x, y = ctypes.c_float(), ctypes.c_float()
+            raw.FPDFPathSegment_GetPoint(raw.FPDFPath_GetPathSegment(one.raw, i), x, y)
+            ends.append((x.value, y.value))
+        found.append((math.dist(*ends) * MM, wide.value * MM))
+    return found
+
+
+def test_a_label_for_every_part_says_what_it_is_and_which_way_up():
+    plan = work_of_boxes()
+    made = print_pack(plan.job, "labels", "A4", plan.paper)
+    assert len(made.pages) == 1
+    cards = made.pages[0].plane.parts
+    assert len(cards) == len(plan.job.of_one)
+    assert all(a.outline.intersection(b.outline).area < 1e-9 for i, a in enumerate(cards) for b in cards[i + 1 :])
+    text = words_on(pypdfium2.PdfDocument(pack_pdf(plan.job, made))[0])
+    assert text.count("Cherry, 19.1 mm") == 4
+    assert text.count("front: this side up") == 4
+    assert "backer" in text
+
+
+def test_a_template_is_drilled_where_outlines_meet_and_where_the_saw_drills():
+    plan = work_of_boxes()
+    made = print_pack(plan.job, "template", "A4", plan.paper, holes={"1": [(30.0, 20.0)]})
+    (page,) = made.pages
+    assert set(page.plane.marks) == {(30.0, 20.0), (60.0, 40.0)}
+    lengths = [length for length, _ in strokes_of(pypdfium2.PdfDocument(pack_pdf(plan.job, made))[0])]
+    assert sum(abs(length - 3.0) < 0.01 for length in lengths) == 4  # two crosses
+
+
+def test_the_back_lies_on_the_front_once_it_is_folded():
+    """Folded at both lines round 19.05 mm, a point at x comes to lie at first + thick + (first - x)."""
+    plan = work_of_boxes()
+    (plane,) = {page.plane.name: page.plane for page in print_pack(plan.job, "fold", "A3", plan.paper).pages}.values()
+    (first, _), (second, _) = (line[0] for line in plane.lines)
+    assert second - first == pytest.approx(19.05)
+    assert first == pytest.approx(126.0)
+    for part in plane.parts[:4]:
+        back = next(p for p in plane.parts[4:] if p.key == part.key)
+        folded = shapely.transform(back.outline, lambda xy: np.c_[first + second - xy[:, 0], xy[:, 1]])
+        assert folded.symmetric_difference(part.outline).area < 1e-6
+        assert back.words.endswith("B")
+
+
+def test_lines_to_trace_may_be_mirrored_and_as_wide_as_asked():
+    plan = work_of_boxes()
+    made = print_pack(plan.job, "trace", "A4", plan.paper, mirrored=True)
+    assert [page.plane.kind for page in made.pages] == ["trace"]
+    page = pypdfium2.PdfDocument(pack_pdf(plan.job, made, "black", 0.7))[0]
+    widths = set()
+    for one in page.get_objects():
+        if one.type == raw.FPDF_PAGEOBJ_PATH:
+            wide = ctypes.c_float()
+            raw.FPDFPageObj_GetStrokeWidth(one.raw, wide)
+            widths.add(round(wide.value * MM, 2))
+    assert 0.7 in widths
+    for bad in (0.0, 2.0):
+        with pytest.raises(BadChoice, match="mm wide"):
+            pack_pdf(plan.job, made, "black", bad)
+
+
+def test_the_waste_side_is_marked_where_one_saws_beside_the_line():
+    ticks = {}
+    for fit in ("on", "beside"):
+        plan = work_of_boxes(fit=fit)
+        made = print_pack(plan.job, "copies", "A4", plan.paper)
+        pages = [i for i, page in enumerate(made.pages) if page.plane.kind == "copy"]
+        document = pypdfium2.PdfDocument(pack_pdf(plan.job, made))
+        ticks[fit] = sum(abs(length - 1.4) < 0.01 for i in pages for length, _ in strokes_of(document[i]))
+    assert ticks["on"] == 0
+    assert ticks["beside"] == 4 * round(200 / 22)
+
+
+def test_shims_that_lie_on_no_board_are_printed_with_the_boards():
+    work = edited(work_of_boxes().composition, "shim", [1], mm="6.35")
+    work = replace(work, rack=Rack(woods(), (Board(1, "cherry", "C1", 400, 150, 20),)))
+    plan = Plan(edited(work, "lay"))
+    made = print_pack(plan.job, "boards", "A4", plan.paper)
+    named = {part.key for page in made.pages for part in page.plane.parts}
+    assert any(key.startswith("shim") for key in named)

@@ -7,10 +7,21 @@ from django.shortcuts import render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
-from emberquilt.drawing.print_pack import LINES, PACKS, PrintPack, pack_pdf, page_svg, print_pack
+from emberquilt.drawing.print_pack import (
+    LINES,
+    PACKS,
+    STUCK,
+    USUAL_LINE_MM,
+    PrintPack,
+    pack_pdf,
+    page_svg,
+    print_pack,
+)
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from emberquilt.practice import CHOICES
+from emberquilt.saw.cuts import holes_of
+from emberquilt.work.setting import number
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 
@@ -23,12 +34,14 @@ def _asked(request, plan: Plan) -> dict[str, str]:
         "pack": request.GET.get("pack") or "ready",
         "paper": request.GET.get("paper") or plan.composition.practice.paper,
         "line": line if line in LINES else "red",
+        "width": request.GET.get("width", "").strip()[:12] or f"{USUAL_LINE_MM:g}",
         "mirrored": "yes" if request.GET.get("mirrored") else "",
     }
 
 
 def _pack(plan: Plan, asked: dict[str, str]) -> PrintPack:
-    return print_pack(plan.job, asked["pack"], asked["paper"], plan.paper, bool(asked["mirrored"]))
+    holes = holes_of(plan.saw) if asked["pack"] == "template" else {}
+    return print_pack(plan.job, asked["pack"], asked["paper"], plan.paper, bool(asked["mirrored"]), holes)
 
 
 @require_GET
@@ -51,7 +64,8 @@ def printing(request, uid):
         made = _pack(plan, asked)
     except BadChoice as bad:
         return render(request, "pictures/printing.html", context | {"problem": str(bad)})
-    copies = made if made.pack == "copies" else _pack(plan, asked | {"pack": "copies"})
+    stuck = made.pack in STUCK
+    copies = _pack(plan, asked | {"pack": "copies"}) if stuck and made.pack != "copies" else made
     cut, usual = made.count("copy", "ready", "board"), copies.count("copy")
     context |= {
         "pages": [page_svg(page) for page in made.pages[:MOST_SHOWN]],
@@ -60,6 +74,8 @@ def printing(request, uid):
         "cut": cut,
         "usual": usual,
         "less": 1 - cut / usual if usual and cut < usual else 0.0,
+        "stuck": stuck,
+        "ticked": stuck and plan.composition.practice.fit == "beside",
         "placement": made.count("placement"),
         "under": made.count("under"),
     }
@@ -72,7 +88,7 @@ def printed(request, uid):
     row = own(request, uid)
     plan = plan_of(row)
     asked = _asked(request, plan)
-    data = pack_pdf(plan.job, _pack(plan, asked), asked["line"])
+    data = pack_pdf(plan.job, _pack(plan, asked), asked["line"], number(asked["width"], "millimetres"))
     name = f"{slugify(row.name) or 'picture'}-{asked['pack']}"
     headers = {"Content-Disposition": f'attachment; filename="{name}.pdf"', "X-Content-Type-Options": "nosniff"}
     return HttpResponse(data, content_type="application/pdf", headers=headers)

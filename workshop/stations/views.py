@@ -31,7 +31,7 @@ from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.pictures.light import look_address
 from workshop.shop import actions as shop_actions
-from workshop.shop.actions import shop_of
+from workshop.shop.actions import practice_of, shop_of
 from workshop.stations.desk import station_context
 from workshop.stations.relief.ticket import section as section_along
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
@@ -214,7 +214,8 @@ def keep_rest(request, uid):
     if drawn is None or drawn.stays is None:
         raise BadChoice("Nothing is left over of that board.")
     board, offcut = shop_actions.keep_rest(request.user, drawn.board.key, drawn.stays[0])
-    messages.success(request, f"{offcut.name} is on the rack: what was left of {board.name}.")
+    thick = practice_of(request.user).say(offcut.thickness_mm)
+    messages.success(request, f"{offcut.name}, what was left of {board.name}, is in the box for {thick}.")
     return redirect(_address(reverse("station", args=(row.uid, "stock")), part=request.POST.get("part", "")))
 
 

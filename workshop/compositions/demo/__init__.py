@@ -156,7 +156,7 @@ BOARDS = [
     ("walnut", "W2", "24 in", "5 1/2 in", "13/16 in"),
     ("walnut", "W3", "29 in", "4 in", "1/2 in"),
     ("blue_pine", "B1", "40 in", "10 1/2 in", "3/4 in"),
-    ("blue_pine", "B2", "22 in", "4 1/2 in", "1/2 in"),
+    ("blue_pine", "B2", "22 in", "4 1/2 in", "3/4 in"),
     ("aspen", "A1", "33 in", "6 1/2 in", "13/16 in"),
     ("aspen", "A2", "26 in", "6 1/2 in", "3/4 in"),
     ("maple", "M1", "26 in", "6 in", "13/16 in"),
@@ -167,6 +167,11 @@ BOARDS = [
     ("poplar", "G1", "36 in", "9 in", "3/4 in"),
     ("ebony", "E1", "10 in", "2 in", "13/16 in"),
     ("ebony", "E2", "4 in", "1 1/2 in", "1 1/4 in"),
+    ("maple", "M2", "12 in", "4 5/8 in", "13/16 in"),
+    ("cherry", "C4", "11 in", "4 3/8 in", "13/16 in"),
+    ("aspen", "A3", "11 in", "4 3/4 in", "3/4 in"),
+    ("poplar", "G2", "13 in", "5 in", "3/4 in"),
+    ("yellowheart", "Y2", "9 in", "3 3/4 in", "13/16 in"),
     # thin panels, glued up, and a sheet: what the lighthouse is made of
     ("ply_birch", "Q1", "60 in", "30 in", "1/4 in"),
     ("ply_birch", "Q2", "30 in", "24 in", "1/8 in"),
@@ -178,4 +183,4 @@ BOARDS = [
     ("walnut", "W5", "48 in", "11 in", "1/4 in"),
     ("wenge", "D1", "40 in", "10 in", "1/4 in"),
 ]
-OFFCUTS = ("W2", "B2", "P1", "E2")
+OFFCUTS = ("W2", "B2", "P1", "E2", "M2", "C4", "A3", "G2", "Y2")

@@ -73,10 +73,30 @@ export function racked(panel, perform) {
         return true;
     for (const other of board.querySelectorAll(".part")) {
       if (other === path) continue;
-      if (moved.some((p) => other.isPointInFill(p)) || ring(other).some((p) => path.isPointInFill(back(p, dx, dy))))
+      const theirs = ring(other);
+      if (moved.some((p) => other.isPointInFill(p)) || theirs.some((p) => path.isPointInFill(back(p, dx, dy))))
         return true;
+      if (tooNear(moved, theirs)) return true;
     }
     return false;
+  }
+  // whether two rings come nearer to each other than the gap, told from points on one and the stretches of the other
+  function tooNear(ours, theirs) {
+    const gap = Number(rack().dataset.gap);
+    const box = (points) => [
+      Math.min(...points.map((p) => p.x)) - gap,
+      Math.min(...points.map((p) => p.y)) - gap,
+      Math.max(...points.map((p) => p.x)) + gap,
+      Math.max(...points.map((p) => p.y)) + gap,
+    ];
+    const [x0, y0, x1, y1] = box(ours);
+    const near = theirs.filter((p) => p.x >= x0 && p.x <= x1 && p.y >= y0 && p.y <= y1);
+    return near.some((p) => ours.some((q, i) => apart(p, q, ours[(i + 1) % ours.length]) < gap - 0.05));
+  }
+  function apart(p, a, b) {
+    const [dx, dy] = [b.x - a.x, b.y - a.y];
+    const t = Math.max(0, Math.min(1, ((p.x - a.x) * dx + (p.y - a.y) * dy) / (dx * dx + dy * dy || 1)));
+    return Math.hypot(p.x - a.x - t * dx, p.y - a.y - t * dy);
   }
   const back = (p, dx, dy) => new DOMPoint(p.x - dx, p.y - dy);
 

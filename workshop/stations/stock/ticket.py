@@ -5,6 +5,7 @@ from emberquilt.drawing.milling import milling_drawing, short_words
 from emberquilt.drawing.rack import DrawnBoard, RackDrawing, rack_drawing
 from emberquilt.errors import BadChoice
 from emberquilt.keys import runs
+from emberquilt.rack.boards import DEFECTS
 from emberquilt.saw.copies import MOST_COPIES
 from emberquilt.stock.buying import Buying, bought
 from emberquilt.stock.caliper import stretch_of
@@ -85,6 +86,7 @@ def context(desk: Desk) -> dict:
         "parts_count": sum(line["line"].count for line in lines),
         "weight_kg": plan.relief.weight_kg,
         "copies": composition.decisions.whole.copies,
+        "flaw_kinds": list(DEFECTS.items()),
     }
 
 
@@ -329,6 +331,7 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
         "could_resaw": could if could > 1 else 0,
         "kept_whole": board is not None and board.name in whole,
         "stays": drawn.stays[2] if drawn and drawn.stays else None,
+        "wanted": composition.decisions.stock.wanted.get(part.id.piece, ""),
         "may_half": part.turn != "fixed",
         "within": composition.practice.grain_within_deg if tolerance is None else tolerance,
         "own_within": tolerance,

@@ -1,6 +1,7 @@
 """Loads the demo through the actions that the pages use. Does nothing for a person who already has it, or had it."""
 
 import datetime as dt
+import json
 import random
 
 import shapely
@@ -12,6 +13,7 @@ from emberquilt.bench.cards import cards
 from emberquilt.keys import runs
 from workshop.bench.models import Event
 from workshop.compositions import actions, demo, store, tasks
+from workshop.compositions.demo.flat_boards import FLAT
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.plans import plan_of
 from workshop.entry.middleware import local_person
@@ -37,6 +39,7 @@ class Command(BaseCommand):
             add_board(owner, *board, offcut=board[1] in demo.OFFCUTS)
         for given in demo.PHOTOS:
             photograph(owner, given)
+        photograph_flat(owner)
         plaque(owner)
         bring(owner, demo.LANTERN)
         pear(owner)
@@ -57,6 +60,20 @@ def photograph(owner, given: dict) -> None:
     )
     for kind, ring in given["defects"]:
         mark_defect(owner, pk, kind, ring)
+
+
+def photograph_flat(owner) -> None:
+    """Boards and off-cuts seen from straight above: their outline is that on the photo."""
+    marks = json.loads((demo.FOLDER / "boards.json").read_text(encoding="utf-8"))
+    for mark, (_, ring, flaws) in FLAT.items():
+        pk = shop_of(owner).boards.get(name=mark).pk
+        width = max(y for _, y in ring) - min(y for _, y in ring)
+        told = {"outline": marks[mark], "patch": [[0.15, 0.16]], "reference": "white"}
+        data = (demo.FOLDER / f"board-{mark.lower()}.jpg").read_bytes()
+        photograph_board(owner, pk, data, told, "", f"{width:.1f} mm")
+        for kind, x, y, radius in flaws:
+            round_it = shapely.Point(x, y).buffer(radius, quad_segs=4).exterior.coords[:-1]
+            mark_defect(owner, pk, kind, [[px, py] for px, py in round_it])
 
 
 def bring(owner, given: dict) -> Composition:
@@ -149,15 +166,23 @@ def two_koi(owner) -> Composition:
     for place, board, x, y in demo.PLACED:
         do("place", keys_at(row, [place]), board=board, x=x, y=y)
     do("lay", [])
+    for finding in plan_of(row).findings("stock"):
+        if finding.code == "caliper":
+            do(finding.fix.verb, [], **finding.fix.values)
+    _seen(row, do)
+    do("anchor", keys_at(row, [(99, 30)]))
+    _saw_some(row, demo.TWO_KOI["sawn"])
+    return row
+
+
+def _seen(row: Composition, do) -> None:
+    """Findings that are as they are meant to be."""
     part = {p.key: p.part for p in store.load(row).pieces()}
     for finding in plan_of(row).every_finding:
         if finding.code == "tight-corner":
             do("accept", [], finding=finding.id, reason="sawn into from both sides")
         if finding.code == "melts" and all(part[key] in demo.TWO_KOI["one_body"] for key in finding.pieces):
             do("accept", [], finding=finding.id, reason="one body, meant to read as one")
-    do("anchor", keys_at(row, [(99, 30)]))
-    _saw_some(row, demo.TWO_KOI["sawn"])
-    return row
 
 
 def keys_at(row: Composition, places: list[tuple[float, float]]) -> list[int]:
