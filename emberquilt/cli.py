@@ -49,6 +49,7 @@ def main(argv: list[str] | None = None) -> int:
     layout.add_argument("--seed", default="0", help="the same seed gives the same layout")
     layout.add_argument("--spacing", help="between parts: 3mm, 1/4 in; the practice's own otherwise")
     layout.add_argument("--resaw", action="store_true", help="saw thick boards into leaves for thin parts")
+    layout.add_argument("--buy", action="store_true", help="what to buy for the parts that find no place")
     layout.add_argument("--strip", metavar="HEIGHT", help="everything into one endless strip of that height: 200mm")
     export = commands.add_parser("export", help="a project file as pdf, svg, dxf, csv, parts list, ics or png")
     export.add_argument("file", type=Path)
@@ -233,7 +234,7 @@ def _layout(options) -> None:
     else:
         shelf = plan.composition.rack.shelf
         boards = boards_from(options.boards.read_bytes(), shelf) if options.boards else None
-        told = layout_json(plan, boards, seconds, seed, spacing, options.resaw)
+        told = layout_json(plan, boards, seconds, seed, spacing, options.resaw, options.buy)
     json.dump(told, sys.stdout, indent=1)
     print()
 

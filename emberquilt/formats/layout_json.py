@@ -2,7 +2,7 @@
 
 import json
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -17,7 +17,9 @@ from ..plan import Plan
 from ..rack.boards import Board, Defect
 from ..rack.rack import Rack
 from ..rack.woods import Shelf
+from ..stock.buying import buying_of
 from ..stock.laying import Laying, checked_gap, gaps_of, home_of, item_of
+from ..work.composition import Placement
 from ..work.copies import any_copy
 from ..work.parts import Job, job_of
 
@@ -107,8 +109,10 @@ def layout_json(
     seed: int = 0,
     spacing_mm: float | None = None,
     resaw: bool = False,
+    buy: bool = False,
 ) -> dict[str, Any]:
-    """Parts on boards, as `emberquilt layout` prints it. `resaw`: thick boards are sawn into leaves for thin parts."""
+    """Parts on boards, as `emberquilt layout` prints it. `resaw`: thick boards are sawn into leaves for thin parts;
+    `buy`: what found no place on boards as they are sold."""
     begun = time.monotonic()
     job = plan.job if boards is None else with_boards(plan.job, boards)
     gaps = gaps_of(job.composition)
@@ -125,7 +129,26 @@ def layout_json(
         "spacing_mm": laying.gaps.between_mm,
         "edge_mm": laying.gaps.edge_mm,
         "seconds": round(time.monotonic() - begun, 3),
-    }
+    } | ({"buy": _bought(job, made.placements)} if buy else {})
+
+
+def _bought(job: Job, placements: Mapping[str, Placement]) -> list[dict[str, Any]]:
+    laid = job_of(replace(job.composition, placements=dict(placements)))
+    return [
+        {
+            "material": one.material,
+            "count": one.count,
+            "length_mm": one.length_mm,
+            "width_mm": one.width_mm,
+            "thickness_mm": round(one.thickness_mm, 4),
+            "quarters": one.quarters,
+            "leaves": one.leaves,
+            "board_feet": None if one.sheet else round(one.nominal_feet, 6),
+            "actual_board_feet": None if one.sheet else round(one.actual_feet, 6),
+            "parts": list(one.parts),
+        }
+        for one in buying_of(laid).purchases
+    ]
 
 
 def strip_json(

@@ -8,7 +8,7 @@ from ..findings import Finding, Fix, name_pieces
 from ..layout.checked import Fault, faults_of
 from ..layout.task import Laid
 from ..rack.boards import turn_deg
-from ..work.copies import any_copy
+from ..work.copies import any_copy, copy_of
 from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job
 from ..work.register import judgement
@@ -95,10 +95,19 @@ def _lying_badly(job: Job, lying: Mapping[str, list[Lying]]) -> list[Finding]:
         for leaf in sorted(leaves):
             laid = [_laid(job, one, name) for one in some if one.place.leaf in (0, leaf)]
             faults = [f for f in faults_of(laid, [face_of(board, rack, gaps)], gaps) if f.what == "too-near"]
-            faults = [f for f in faults if f.amount_mm > 0]
+            faults = [f for f in faults if f.amount_mm > 0 and not _of_one_pack(job, f)]
             if faults:
                 found.append(_too_near(job, name, faults))
     return found
+
+
+def _of_one_pack(job: Job, fault: Fault) -> bool:
+    """Both come out of one sheet of a pack, where their seam is sawn once."""
+    if job.composition.practice.fit != "stack":
+        return False
+    one, other = job.by_key[any_copy(fault.part)], job.by_key[any_copy(fault.other)]
+    pieces = all(part.id.in_any_copy.isdecimal() for part in (one, other))
+    return pieces and one.id.layer == other.id.layer and copy_of(fault.part) == copy_of(fault.other)
 
 
 def _laid(job: Job, one: Lying, board: str) -> Laid:

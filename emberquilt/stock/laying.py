@@ -8,6 +8,7 @@ it is thick enough for two of them it is resawn, and they lie on its leaves.
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
 import shapely
 
 from ..errors import BadChoice
@@ -19,7 +20,7 @@ from ..layout.task import ROUND, SEGMENTS, Face, Gaps, Item, Laid, room_on
 from ..rack.boards import Board, turn_deg
 from ..rack.rack import Rack
 from ..work.composition import Composition, Placement
-from ..work.copies import any_copy
+from ..work.copies import any_copy, copy_of
 from ..work.on_boards import about_of, on_boards
 from ..work.parts import Job, Part
 from .leaves import is_sheet, leaves_of, serving
@@ -151,6 +152,8 @@ class Laying:
         self._refuse_overlaps()
         self.over_flaws: frozenset[str] = frozenset()
         """Parts that were put over a flaw they want: the rest is laid round them, as if they were nailed."""
+        self.sheets: dict[str, tuple[Part, ...]] = {}
+        """Parts that are cut out of one sheet of a pack, by the one that stands for all."""
 
     def _nailed(self) -> dict[str, Laid]:
         """What a person put where it is."""
@@ -213,7 +216,7 @@ class Laying:
         """Everything that is not nailed laid anew, group by group, then each made better; what lies already is the
         first to be better than. `better` is told the whole whenever something became better. What is given was looked
         at by code that shares nothing with what laid it."""
-        groups = groups_of(self.job)
+        groups = self._in_packs(groups_of(self.job))
         self._over_flaws(groups)
         searches: list[Search] = []
         begun: dict[str, float] = {}
@@ -234,6 +237,34 @@ class Laying:
         if faults := self.faults(made):  # pragma: no cover  a fault of ours, never of the drawing
             raise BadChoice(f"The layout does not hold: {faults[0].what} at part {faults[0].part}. Please report this.")
         return made
+
+    def _in_packs(self, groups: Iterable[Group]) -> list[Group]:
+        """Where woods are stacked and cut as one, a sheet as large as the layer is laid once for all that comes out of
+        it."""
+        if self.composition.practice.fit != "stack":
+            return list(groups)
+        fitted = {layer.key for layer in self.composition.layers if layer.fitted}
+        made = []
+        for group in groups:
+            own: dict[tuple[int, int], list[Part]] = {}
+            alone: list[Part] = []
+            for part in group.parts:
+                packed = part.id.in_any_copy.isdecimal() and part.id.layer in fitted and part.key not in self.nailed
+                (own.setdefault((part.id.layer, part.copy), []) if packed else alone).append(part)
+            for parts in own.values():
+                lead = max(parts, key=lambda part: (part.area_mm2, part.key))
+                self.sheets[lead.key] = tuple(parts)
+                alone.append(lead)
+            made.append(replace(group, parts=tuple(alone)))
+        return made
+
+    def _item(self, part: Part) -> Item:
+        """The part as it may be laid, or the sheet of a pack that it stands for."""
+        item = item_of(self.job, part)
+        if part.key not in self.sheets:
+            return item
+        layer = self.composition.layer(part.id.layer).without_openings
+        return replace(item, outline=shapely.union_all(layer.coverage.outlines), cluster="")
 
     def _over_flaws(self, groups: Sequence[Group]) -> None:
         """Parts that want a flaw are put over one of its kind, the largest first; where none takes them they are laid
@@ -301,7 +332,10 @@ class Laying:
         ]
         for group, search in zip(groups, searches, strict=True):
             faces = search.task.faces
-            homeless += [self._homeless(group, item.key, faces) for item in search.best.unplaced]
+            for item in search.best.unplaced:
+                told = self._homeless(group, item.key, faces)
+                keys = [part.key for part in self.sheets.get(item.key, ())] or [item.key]
+                homeless += [replace(told, part=key) for key in keys]
         used = {one.face for one in done}
         leaves: dict[str, int] = {}
         for key in used:
@@ -356,8 +390,8 @@ class Laying:
             board = home_of(face.key)[0]
             faces.append(_without(face, [o for o in others if self.board_of(o) == board], self.gaps))
         names = {face.key for face in faces}
-        items = tuple(item_of(self.job, part) for part in group.parts if part.key not in self.nailed)
-        now = [self._lies(item) for item in items]
+        items = tuple(self._item(part) for part in group.parts if part.key not in self.nailed)
+        now = [None if item.key in self.sheets else self._lies(item) for item in items]
         there = tuple(one for one in now if one is not None and one.face in names)
         return Task(items, tuple(faces), self.gaps, nailed, there)
 
@@ -376,11 +410,16 @@ class Laying:
         for one in laid:
             if one.nailed and one.item.key not in self.over_flaws:
                 continue
-            part = self.job.by_key[any_copy(one.item.key)]
+            lead = self.job.by_key[any_copy(one.item.key)]
             board, leaf = home_of(one.face)
-            turned = one.turn_deg - turn_deg(self.rack.by_name[board], part.grain_deg)
-            turned = round((turned + 180) % 360 - 180, 3)
-            made[one.item.key] = Placement(board, round(one.x_mm, 3), round(one.y_mm, 3), turned, leaf, nailed=False)
+            here = np.array(about_of(self.job, lead))
+            angle = np.radians(-one.turn_deg)
+            turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+            for part in self.sheets.get(one.item.key, (lead.of_copy(copy_of(one.item.key)),)):
+                turned = one.turn_deg - turn_deg(self.rack.by_name[board], part.grain_deg)
+                turned = round((turned + 180) % 360 - 180, 3)
+                x, y = turn @ (np.array(about_of(self.job, part)) - here) + [one.x_mm, one.y_mm]
+                made[part.key] = Placement(board, round(float(x), 3), round(float(y), 3), turned, leaf, nailed=False)
         return made
 
     def _bound(self, groups: Sequence[Group], homeless: bool) -> float:
@@ -389,7 +428,7 @@ class Laying:
         shares: list[tuple[float, float]] = []
         for material in dict.fromkeys(group.material for group in groups):
             own = [group for group in groups if group.material == material]
-            items = [item_of(self.job, part) for group in own for part in group.parts]
+            items = [self._item(part) for group in own for part in group.parts]
             leaves: dict[str, int] = {}
             for group in own:
                 for board in self.boards_for(group):
@@ -423,7 +462,7 @@ class Laying:
 
     def _extent(self, part: Part) -> tuple[float, float]:
         """How far a part reaches along its grain and across it; of even material the way it needs least width."""
-        item = item_of(self.job, part)
+        item = self._item(part)
         boxes = [item.turned(turn).bounds for turn in item.turns]
         sides = [(x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes]
         return min(sides, key=lambda side: side[1])

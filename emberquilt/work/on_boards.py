@@ -37,7 +37,8 @@ def on_boards(job: Job) -> Mapping[str, list[Lying]]:
     boards = job.composition.rack.by_name
     found: dict[str, list[Lying]] = {}
     for key, place in job.composition.placements.items():
-        part = job.by_key.get(any_copy(key))
+        # of a copy that is no longer made nothing lies anywhere
+        part = job.by_key[any_copy(key)] if job.part(key) is not None else None
         if part is None or place.board not in boards or place.point is None:
             continue
         outline = laid(

@@ -6,8 +6,10 @@ import pytest
 import shapely
 
 from emberquilt.constants import MM_PER_INCH
+from emberquilt.formats.layout_json import layout_json
 from emberquilt.formats.project import own_woods
 from emberquilt.outline.coverage import Coverage
+from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
@@ -157,3 +159,13 @@ def test_what_lies_on_a_board_or_is_spoken_for_is_not_free():
     assert free_mm2(job_of(work))["C1"] == pytest.approx(33_000)
     laid = edited(work, "lay")
     assert free_mm2(job_of(laid))["C1"] == pytest.approx(33_000 - 2 * 8100)
+
+
+def test_the_command_line_tells_what_to_buy_where_it_is_asked():
+    plan = Plan(squares(5))
+    told = layout_json(plan, buy=True)
+    assert "buy" not in layout_json(plan)
+    (cherry,) = (one for one in told["buy"] if one["material"] == "cherry")
+    assert cherry["board_feet"] == pytest.approx(4 * 24 / 144, abs=1e-6)
+    assert cherry["actual_board_feet"] == pytest.approx(13 / 16 * 4 * 24 / 144, abs=1e-6)
+    assert {part for one in told["buy"] for part in one["parts"]} == {one["part"] for one in told["unplaced"]}

@@ -440,3 +440,33 @@ def test_a_flaw_that_is_wanted_comes_into_the_piece_that_wants_it():
     assert any("wants a stain in it" in f.sentence for f in Plan(elsewhere).findings("stock"))
     with pytest.raises(BadChoice, match="nothing that a board has"):
         edit(work, "want", [7], {"kind": "moss"})
+
+
+def test_a_pack_is_laid_once_with_its_pieces_as_they_stand_in_the_picture():
+    boards = (replace(W1, defects=(), width_mm=200.0), Board(3, "maple", "M1", 400.0, 200.0, 20.0))
+    work = composition(cells(12, 3, 180.0, 120.0), {k: "cherry" if k % 2 else "maple" for k in range(1, 20)})
+    work = replace(work, rack=Rack(woods(), boards), practice=work.practice.changed(fit="stack"))
+    work = edited(work, "lay")
+    job = job_of(work)
+    for name, lying in on_boards(job).items():
+        first = lying[0]
+        about = first.part.outline.centroid
+        shift = np.subtract(first.outline.centroid.coords[0], about.coords[0])
+        assert {one.part.material for one in lying} == {work.rack.by_name[name].wood}
+        for one in lying:
+            moved = affinity.translate(one.part.outline, *shift)
+            turned = affinity.rotate(moved, 180, origin=first.outline.centroid)
+            assert min(one.outline.symmetric_difference(m).area for m in (moved, turned)) < 0.5
+    assert len(work.placements) == 12
+    assert not [f for f in Plan(work).findings("stock") if f.code in ("too-near", "place")]
+    small_boards = replace(work, placements={}, rack=Rack(woods(), tuple(replace(b, width_mm=90.0) for b in boards)))
+    made = Laying(job_of(small_boards)).laid(Effort(0.0))
+    told = [one for one in made.homeless if one.part.isdecimal()]
+    assert len(told) == 12
+    assert all("wider than every board" in one.why for one in told)
+
+
+def test_copies_that_are_no_longer_made_lie_on_no_board():
+    work = edited(small((replace(W1, length_mm=1200.0),)), "copies", count="3")
+    work = edited(edited(work, "lay"), "copies", count="1")
+    assert {one.key for some in on_boards(job_of(work)).values() for one in some} == {str(n) for n in range(1, 13)}
