@@ -160,6 +160,11 @@ def steps(draw):
     }
     if verb == "move_layer":
         values["to"] = draw(st.sampled_from(["front", "back"]))
+    if verb in ("caliper", "set_down", "nail", "take_off"):
+        values["part"] = draw(st.sampled_from(["1", "2", "3", "backer", "99"]))
+        values["where"] = draw(st.sampled_from(["", "1:C1", "2:W1", "9:X9"]))
+    if verb == "want":
+        values["kind"] = draw(st.sampled_from(["", "knot", "stain", "moss"]))
     if verb == "look":
         values["frame"] = draw(st.sampled_from(["", "cherry"]))
     if verb == "practice":
@@ -207,6 +212,7 @@ def subjects_stand(work: Composition) -> None:
     decided = work.decisions
     assert set(decided.saw.first) <= made
     assert set(decided.assembly.anchors) <= made
+    assert set(decided.stock.within) | set(decided.stock.wanted) <= made
     assert all(set(keys_in(flow.keys)) <= made for flow in decided.wood.flows)
     assert all(set(keys_in(keys)) <= made for kept in decided.wood.palettes for _, keys in kept.woods)
     assert {pack.layer for pack in decided.wood.packs} <= layers
@@ -247,6 +253,8 @@ def open_everything(work: Composition) -> None:
     steps_stand(plan)
     for kind in ("svg", "dxf", "csv", "parts", "pdf"):
         assert export(plan, kind)
+    for pack in ("labels", "template", "fold"):
+        assert export(plan, "pdf", pack=pack)
     json.dumps(plan_json(plan), allow_nan=False)
     try:
         assert export(plan, "ics")

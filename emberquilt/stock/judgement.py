@@ -59,8 +59,14 @@ def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Findi
         limit=0,
         part="" if pieces else largest,
         fix=Fix("Note a board", "board", {"wood": need.material}),
-        more=(Fix("Choose it", "select", {"pieces": [int(any_copy(largest))]}),) if pieces else (),
+        more=_choose(largest),
     )
+
+
+def _choose(key: str) -> tuple[Fix, ...]:
+    """A piece can be chosen on the picture; what lies under one cannot."""
+    name = any_copy(key)
+    return (Fix("Choose it", "select", {"pieces": [int(name)]}),) if name.isdecimal() else ()
 
 
 def _panel(job: Job, key: str) -> str:

@@ -34,6 +34,10 @@ def about_of(job: Job, part: Part) -> tuple[float, float]:
 
 def on_boards(job: Job) -> Mapping[str, list[Lying]]:
     """By the board's mark all that lies on it; what only says from which board it comes is left out."""
+    return job.once("on boards", lambda: _on_boards(job))
+
+
+def _on_boards(job: Job) -> Mapping[str, list[Lying]]:
     boards = job.composition.rack.by_name
     found: dict[str, list[Lying]] = {}
     for key, place in job.composition.placements.items():

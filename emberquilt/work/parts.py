@@ -4,11 +4,11 @@ Heights are millimetres from the very back of the work. A part lies on the highe
 resolved here and nowhere else: a piece's own, its layer's, or the usual stock.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import ceil
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import shapely
@@ -20,6 +20,8 @@ from .composition import Composition, Layer, Piece
 from .decisions import Rails
 from .overlaps import LEAST_OVERLAP_MM2
 from .standing import Standing, sheets_in, spacer_sheets, standing_of
+
+T = TypeVar("T")
 
 ROLES = {"mosaic": "piece", "sheet": "sheet", "overlay": "overlay", "backer": "backer", "spacer": "spacer"}
 """What a piece of each kind of layer is."""
@@ -117,6 +119,16 @@ class Job:
     the others are the same at another number."""
 
     composition: Composition
+
+    @cached_property
+    def _kept(self) -> dict[Hashable, Any]:
+        return {}
+
+    def once(self, name: Hashable, compute: Callable[[], T]) -> T:
+        """What `compute` derives from the whole job, kept under `name` with it."""
+        if name not in self._kept:
+            self._kept[name] = compute()
+        return self._kept[name]
 
     @property
     def copies(self) -> int:

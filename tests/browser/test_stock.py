@@ -104,3 +104,30 @@ def test_patterns_are_seen_and_saved(desk, work):
     document = pypdfium2.PdfDocument(saved.value.path())
     assert len(document) == shown
     assert not desk.axe()
+
+
+def test_thin_stock_is_resawn_measured_and_what_is_missing_shown(desk, transactional_db):
+    """From the keys alone: laid on two leaves, milled as listed, the caliper typed, and what to buy on new boards."""
+    page, person = desk.page, local_person()
+    add_board(person, "cherry", "C1", "900 mm", "150 mm", "20.6 mm")
+    work = actions.create(person, composition(cells(10, 3, 180.0, 120.0), thickness_mm=6.35))
+    desk.open(f"/picture/{work.uid}/stock/")
+    desk.press("r")
+    assert {place.leaf for place in places(work).values()} == {1, 2}
+    assert page.locator("#rack .board").count() == 2
+    assert page.locator(".mills li").count() >= 4
+    assert "resaw, 2 leaves" in page.locator(".mills").inner_text()
+    page.get_by_text("milling:").click()
+    assert "become dust and chips" in desk.ticket()
+    with desk.answer("/ticket"):
+        page.mouse.click(*middle(page, "5"))
+    page.get_by_label("By caliper").fill("6.5 mm")
+    with desk.answer():
+        page.get_by_role("button", name="so thick").click()
+    kept = store.load(Composition.objects.get(pk=work.pk))
+    assert {p.thickness_mm for p in kept.made} == {6.0}
+    with desk.answer("/ticket"):
+        page.get_by_role("button", name="to buy").click()
+    assert "birch plywood" in desk.ticket()
+    assert page.locator("#rack .bought .board").count() == 1
+    assert not desk.axe()

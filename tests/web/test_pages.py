@@ -99,6 +99,7 @@ def test_the_smoke_test_knows_every_page(work):
         "layout-search",
         "layout-search-stop",
         "keep-rest",
+        "panel",
         "keep-wood",
         "drop-wood",
         "board-change",
