@@ -79,7 +79,7 @@ def _across_cuts(mill: Mill, scale: float, tall: float, wide: float):
     if mill.rest is None or not lines:
         return lines, None
     rest = mill.rest.wide_mm if mill.how == "rip" else mill.rest.long_mm
-    at = 0.0 if mill.how == "rip" and mill.cuts_mm[0] <= rest + 4.0 else wide - rest * scale
+    at = 0.0 if mill.rest_first else wide - rest * scale
     return lines, (_r(at), 0.0, _r(rest * scale), _r(tall))
 
 

@@ -139,6 +139,19 @@ def face_of(board: Board, rack: Rack, gaps: Gaps) -> Face:
     return Face(board.name, board.region, shapely.union_all(flaws), rank, board.grain_deg)
 
 
+def side_left(board: Board, rack: Rack) -> shapely.Polygon | None:
+    """The side of a board, along its length, that other works leave: they mill their stretch of it as they need it.
+    None where it is all free, or a sheet, that nobody mills."""
+    spoken = rack.spoken_on.get(board.name, ())
+    if not spoken or is_sheet(rack, board.wood):
+        return None
+    x0, y0, x1, y1 = board.region.bounds
+    left, right = min(one.outlines.bounds[0] for one in spoken), max(one.outlines.bounds[2] for one in spoken)
+    if left - x0 > x1 - right:
+        return shapely.box(x0, y0, left - CROSSCUT_MM, y1)
+    return shapely.box(min(right + CROSSCUT_MM, x1), y0, x1, y1)
+
+
 class Laying:
     """The rack while works are laid on it, group by group."""
 
@@ -363,6 +376,11 @@ class Laying:
         faces = []
         for board in self.boards_for(group):
             face = self.faces[board.name]
+            own = side_left(board, self.rack)
+            if own is not None:
+                face = replace(face, region=face.region.intersection(own))
+                if face.region.is_empty:
+                    continue
             start = begun.get(board.name, 0.0)
             if start:
                 _, y0, x1, y1 = face.region.bounds

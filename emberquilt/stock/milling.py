@@ -82,6 +82,8 @@ class Mill:
     cuts_mm: tuple[float, ...] = ()
     instead: str = ""
     blanks: int = 1
+    rest_first: bool = False
+    """What goes back lies before the cut."""
 
     @cached_property
     def lost_mm3(self) -> float:
@@ -164,7 +166,7 @@ def stretches_of(job: Job, board: Board, lying: Iterable[Lying]) -> tuple[Stretc
             groups.append([one])
         reach = max(reach, right)
     made: list[Stretch] = []
-    begin = 0.0
+    begin = _spoken_before(job, board, groups)
     for group in groups:
         right = max(one.outline.bounds[2] for one in group)
         end = min(board.length_mm, right + edge)
@@ -175,6 +177,16 @@ def stretches_of(job: Job, board: Board, lying: Iterable[Lying]) -> tuple[Stretc
         made.append(Stretch(begin, end, thick, max(1, used), tuple(group), thinner))
         begin = min(board.length_mm, end + CROSSCUT_MM)
     return tuple(made)
+
+
+def _spoken_before(job: Job, board: Board, groups: Sequence[Sequence[Lying]]) -> float:
+    """Where what other works have spoken for ends, when all of this work lies beyond it."""
+    if is_sheet(job.composition.rack, board.wood):
+        return 0.0
+    spoken = job.composition.rack.spoken_on.get(board.name, ())
+    reach = max((one.outlines.bounds[2] for one in spoken), default=0.0)
+    first = min((one.outline.bounds[0] for group in groups for one in group), default=0.0)
+    return reach + CROSSCUT_MM if 0 < reach < first else 0.0
 
 
 def _thick(group: Sequence[Lying]) -> float:
@@ -221,6 +233,21 @@ class _Board:
         ends = []
         long, wide, thick = self.board.length_mm, self.board.width_mm, self.board.thickness_mm
         say = self.practice.say
+        if self.stretches and self.stretches[0].begin_mm > 0:
+            first = self.stretches[0]
+            works = sorted({one.work for one in self.job.composition.rack.spoken_on.get(self.board.name, ())})
+            self._add(
+                "crosscut",
+                f"Crosscut {self.board.name} at {say(first.begin_mm)}: what is before it is for {works[0]}",
+                Size(long, wide, thick),
+                Size(long - first.begin_mm, wide, thick),
+                EACH_CUT,
+                first,
+                rest=Size(first.begin_mm - CROSSCUT_MM, wide, thick),
+                cuts_mm=(first.begin_mm,),
+                begin_mm=0.0,
+                rest_first=True,
+            )
         for i, stretch in enumerate(self.stretches):
             end, begin, last = stretch.end_mm, stretch.begin_mm, i + 1 == len(self.stretches)
             if last and worked[i] and end - begin < self.practice.planer_long_mm:
@@ -316,7 +343,7 @@ class _Board:
                 say = self.practice.say
                 label = f"Rip {self.board.name} to {say(need)}: {say(blank.wide_mm)} does not go through the planer"
                 minutes = EACH_CUT + blank.long_mm / 2000
-                self._add("rip", label, blank, after, minutes, stretch, rest=rest, cuts_mm=(at,))
+                self._add("rip", label, blank, after, minutes, stretch, rest=rest, cuts_mm=(at,), rest_first=at == top)
                 return need
         return blank.wide_mm
 

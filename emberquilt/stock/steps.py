@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from ..practice import Practice
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
@@ -61,10 +62,10 @@ def _step(job: Job, how: str, thick_mm: float, mills: tuple[Mill, ...], parts: t
         tools=(),
         caution=f"{CAUTIONS[how]} {CAUTION}",
         why=WHY[how],
-        lines=tuple(line for one in mills for line in _lines(one, practice.say)),
+        lines=tuple(line for one in mills for line in _lines(one, practice)),
     )
 
 
-def _lines(one: Mill, say) -> list[str]:
-    lines = [f"{one.label}: {sizes_told(one, say)}"]
+def _lines(one: Mill, practice: Practice) -> list[str]:
+    lines = [f"{one.label}. {sizes_told(one, practice.short)} {practice.unit}"]
     return [*lines, f"{one.instead}."] if one.instead else lines

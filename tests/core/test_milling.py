@@ -18,7 +18,7 @@ from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.rack.boards import Board, Panel
-from emberquilt.rack.rack import Rack
+from emberquilt.rack.rack import Rack, Spoken
 from emberquilt.rack.woods import woods
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.leaves import leaves_of, serves, slices_of
@@ -335,3 +335,24 @@ def test_a_panel_is_ripped_jointed_glued_and_flattened_before_it_is_cut():
     made_already = replace(work, rack=Rack(woods(), (replace(board, panel=replace(glued, made=True)),)))
     assert not {"rip", "joint", "panel"} & {mill.how for mill in mills(made_already)}
     assert all(one.cuts for one in milling_drawing(milling_of(job_of(work))) if one.mill.how == "panel")
+
+
+def test_what_other_works_mill_is_left_to_them():
+    """Another work's parts reach to 300 mm: this one lies beyond, and a crosscut parts the two."""
+    work = thin(8, thickness_mm=19.05)
+    theirs = Spoken("C1", "Lighthouse", shapely.box(20, 20, 300, 60))
+    work = edited(replace(work, rack=replace(work.rack, spoken_for=(theirs,))), "lay")
+    lying = on_boards(job_of(work))["C1"]
+    assert all(one.outline.bounds[0] > 303 for one in lying)
+    first = mills(work)[0]
+    assert first.how == "crosscut"
+    assert "is for Lighthouse" in first.label
+    assert first.after.long_mm == pytest.approx(900 - 303.2)
+    assert first.rest is not None
+    assert first.rest.long_mm == pytest.approx(300.0)
+    drawn = milling_drawing(milling_of(job_of(work)))[0]
+    assert drawn.stays is not None
+    assert drawn.stays[0] == 0.0
+    right = Spoken("C1", "Lighthouse", shapely.box(500, 20, 880, 60))
+    other = edited(replace(thin(4, thickness_mm=19.05), rack=replace(work.rack, spoken_for=(right,))), "lay")
+    assert all(one.outline.bounds[2] < 497 for one in on_boards(job_of(other))["C1"])
