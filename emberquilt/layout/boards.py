@@ -71,7 +71,7 @@ class Search:
         self.best = Layout(task.nailed, task.items)
         self.score = self._score(self.best)
         self.turn = 0
-        self._coarse = coarse_stamps(task.gaps)
+        self._coarse = coarse_stamps(task.gaps, task.items)
         self._drawn: dict[str, Shortening] = {}
         self._begin()
 
@@ -153,7 +153,7 @@ class Search:
             return False
         key = used[int(self.rng.integers(len(used)))]
         if key not in self._drawn:
-            face = OneFace.of(self.faces[key], self.task.gaps, self.nailed[key], self._coarse)
+            face = OneFace.of(self.faces[key], self.task.gaps, self._coarse, self.nailed[key])
             self._drawn[key] = Shortening(face, self._loose(key), self.rng)
             won = self._drawn[key].settle(effort)
         else:
@@ -193,7 +193,7 @@ class Search:
         return found
 
     def _pressed(self, key: str, item: Item, loose: Sequence[Laid], effort: Effort) -> tuple[Laid, ...] | None:
-        face = OneFace.of(self.faces[key], self.task.gaps, self.nailed[key], self._coarse)
+        face = OneFace.of(self.faces[key], self.task.gaps, self._coarse, self.nailed[key])
         x0, y0, _, _ = self.rooms[key].bounds
         some = (*loose, Laid(item, key, x0, y0, self.faces[key].turns(item)[0]))
         apart = face.pressed(some, np.inf, self.rng, effort.share(TRY_SHARE), thrown=frozenset([item.key]))

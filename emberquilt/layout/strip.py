@@ -9,7 +9,7 @@ import shapely
 from .cells import Stamps
 from .effort import Effort
 from .first import first_layout
-from .one_face import OneFace, Shortening
+from .one_face import OneFace, Shortening, coarse_stamps
 from .task import Face, Gaps, Item, Layout
 
 FINE_MM = 1.0
@@ -41,7 +41,7 @@ def strip_layout(items: Sequence[Item], width_mm: float, gap_mm: float, effort: 
     begun = first_layout(items, [face], gaps, Stamps(FINE_MM, gap_mm))
     if not begun.laid:
         return Strip(begun, width_mm, 0.0)
-    search = Shortening(OneFace.of(face, gaps), begun.laid, np.random.default_rng(seed))
+    search = Shortening(OneFace.of(face, gaps, coarse_stamps(gaps, items)), begun.laid, np.random.default_rng(seed))
     if not effort.done:
         search.settle(effort)
     while not effort.done:
