@@ -1,7 +1,9 @@
 """From nearly to exactly: parts are shifted, all at once, until each keeps its gap, and as far left as they go.
 
 Near pairs keep apart along the line by which they are nearest; the shift that makes the whole shortest under these
-is a linear programme, solved again after each small shift (the classical compaction of irregular layouts).
+is a linear programme, solved again after each small shift (the classical compaction of irregular layouts). A step is
+kept only if it makes the whole better, and becomes smaller until it does; parts that are no convex shapes meet elsewhere
+than where they were nearest, so lines along which they came too near are remembered (cutting planes).
 """
 
 from collections.abc import Sequence
@@ -16,20 +18,24 @@ from .effort import Effort
 
 MORE_MM = 0.004
 """Kept beyond the gap, so that rounding takes nothing of it."""
-STEPS = 30
+STEPS = 80
 TRUST_MM = 2.0
-LEAST_TRUST_MM = 0.25
-TIRED = 8
-"""Steps after which shifts become smaller."""
+LEAST_TRUST_MM = 0.05
+BOLDER, SHYER = 1.5, 0.7
+"""How the largest shift of a step changes after one that won, and after one that did not."""
+KEPT_STEPS = 4
+"""So many steps a line is remembered along which two parts came too near."""
 OVER = 20.0
 """What a millimetre of overlap costs beside a millimetre of length."""
 NEAR = 2.2
 """Pairs that are nearer than the gap and so many largest shifts are kept apart; two could meet."""
 GAIN_MM = 0.3
-"""Settled when a further step wins less."""
+"""Settled when further steps win less, taken together over `LOOKED_BACK` of them."""
+LOOKED_BACK = 5
+LEAST_GAIN_MM = 1e-3
 NEARLY_MM = 1e-4
 """What rounding may come to."""
-SECONDS_PER_ROW = 50e-6
+SECONDS_PER_ROW = 55e-6
 
 
 @dataclass(frozen=True)
@@ -105,26 +111,79 @@ def settled(
     `reach_mm`; as far left as they go, unless it is enough that they fit. None where that does not come about."""
     shapes = np.array(list(outlines), object)
     fixed = np.array(list(nailed), object)
-    walls, trust, best = Walls(room), TRUST_MM, None
+    walls, trust = Walls(room), TRUST_MM
     corners = shapely.get_num_coordinates(shapes)
-    for step in range(STEPS):
-        table = _Table(shapes, fixed, walls, gap_mm, NEAR * trust)
-        effort.spend(SECONDS_PER_ROW * table.rows + 0.002)
+    table = _Table(shapes, fixed, walls, gap_mm)
+    cuts = _Cuts.none()
+    best: Settled | None = None
+    gains: list[float] = []
+    for _ in range(STEPS):
+        effort.spend(SECONDS_PER_ROW * (table.rows + len(cuts.a)) + 0.002)
         if table.fits and table.right_mm <= reach_mm + NEARLY_MM and shapely.covers(walls.room, shapes).all():
-            done = best is not None and best.reach_mm - table.right_mm < GAIN_MM
             if best is None or table.right_mm < best.reach_mm:
                 best = Settled(tuple(shapes.tolist()), table.right_mm)
-            if done or not shorten:
+            if not shorten or (len(gains) >= LOOKED_BACK and sum(gains[-LOOKED_BACK:]) < GAIN_MM):
                 return best
-        if effort.done:
+        if effort.done or trust < LEAST_TRUST_MM:
             return best
-        shift = table.shift(trust, reach_mm)
+        shift = table.shift(trust, cuts)
         if shift is None:
             return best
-        shapes = _shifted(shapes, np.repeat(shift, corners, axis=0))
-        if step > TIRED:
-            trust = max(LEAST_TRUST_MM, 0.85 * trust)
+        moved = _shifted(shapes, np.repeat(shift, corners, axis=0))
+        then = _Table(moved, fixed, walls, gap_mm)
+        gain = table.merit - then.merit
+        # parts that are no convex shapes meet elsewhere than where they were nearest: that is remembered
+        cuts = cuts.with_those_of(then, shift)
+        if gain > LEAST_GAIN_MM:
+            cuts, shapes, table = cuts.shifted(shift), moved, then
+            gains.append(gain)
+            trust = min(TRUST_MM, BOLDER * trust)
+        else:
+            trust *= SHYER
     return best
+
+
+@dataclass(frozen=True)
+class _Cuts:
+    """Lines along which pairs came too near when they were shifted: the pair, the way from one to the other, how far
+    they are apart along it as they lie now, and how many steps ago that was."""
+
+    a: np.ndarray
+    b: np.ndarray
+    away: np.ndarray
+    apart_mm: np.ndarray
+    age: np.ndarray
+
+    @classmethod
+    def none(cls) -> "_Cuts":
+        empty = np.zeros(0)
+        return cls(empty.astype(int), empty.astype(int), np.zeros((0, 2)), empty, empty.astype(int))
+
+    def with_those_of(self, table: "_Table", shift: np.ndarray) -> "_Cuts":
+        """And those where things are too near after a shift, told as they lie before it."""
+        bad = np.flatnonzero(table.apart_mm < table.gap_mm + 0.001)
+        a, b, away = table.a[bad], table.b[bad], table.away[bad]
+        before = table.apart_mm[bad] + _along(away, a, b, shift)
+        return _Cuts(
+            np.r_[self.a, a],
+            np.r_[self.b, b],
+            np.vstack([self.away, away]),
+            np.r_[self.apart_mm, before],
+            np.r_[self.age, np.zeros(len(bad), int)],
+        )
+
+    def shifted(self, shift: np.ndarray) -> "_Cuts":
+        """As things lie after it; those of long ago are forgotten."""
+        keep = self.age < KEPT_STEPS
+        a, b, away = self.a[keep], self.b[keep], self.away[keep]
+        return _Cuts(a, b, away, self.apart_mm[keep] - _along(away, a, b, shift), self.age[keep] + 1)
+
+
+def _along(away: np.ndarray, a: np.ndarray, b: np.ndarray, shift: np.ndarray) -> np.ndarray:
+    """By how much a shift brings pairs nearer along their lines; what is nailed does not move."""
+    nailed = b >= len(shift)
+    theirs = np.where(nailed[:, None], 0.0, shift[np.where(nailed, 0, b)])
+    return ((shift[a] - theirs) * away).sum(axis=1)
 
 
 def _grown(outlines: np.ndarray, by_mm: float) -> np.ndarray:
@@ -141,8 +200,8 @@ def _shifted(shapes: np.ndarray, by: np.ndarray) -> np.ndarray:
 class _Table:
     """What keeps what apart as things lie now."""
 
-    def __init__(self, shapes: np.ndarray, fixed: np.ndarray, walls: Walls, gap_mm: float, reach: float):
-        self.count = len(shapes)
+    def __init__(self, shapes: np.ndarray, fixed: np.ndarray, walls: Walls, gap_mm: float):
+        self.count, reach = len(shapes), NEAR * TRUST_MM
         every = np.concatenate([shapes, fixed]) if len(fixed) else shapes
         # by boxes first, then by the distance that is wanted anyway: exact nearness costs as much as that
         a, b = shapely.STRtree(every).query(_grown(shapes, gap_mm + reach))
@@ -162,9 +221,17 @@ class _Table:
         between = self.apart_mm.min(initial=np.inf)
         return bool(between >= self.gap_mm + 0.001 and self.room_mm.min(initial=np.inf) >= -1e-6)
 
-    def shift(self, trust: float, reach_mm: float) -> np.ndarray | None:
+    @property
+    def merit(self) -> float:
+        """What is made small: how far all reaches, and what lies over each other or beyond the border."""
+        over = np.maximum(0.0, self.gap_mm + 0.001 - self.apart_mm).sum() + np.maximum(0.0, -self.room_mm).sum()
+        return self.right_mm + OVER * float(over)
+
+    def shift(self, trust: float, cuts: _Cuts) -> np.ndarray | None:
         """Shifts (x, y) of all that lead to the shortest whole that keeps apart, each by at most `trust`."""
-        n, pairs, walls = self.count, len(self.a), len(self.which)
+        a, b = np.r_[self.a, cuts.a], np.r_[self.b, cuts.b]
+        away, apart_mm = np.vstack([self.away, cuts.away]), np.r_[self.apart_mm, cuts.apart_mm]
+        n, pairs, walls = self.count, len(a), len(self.which)
         loose = pairs + walls
         row, column, value = [], [], []
 
@@ -174,11 +241,11 @@ class _Table:
             value.append(values)
 
         order = np.arange(pairs)
-        enter(order, self.a, self.away[:, 0])
-        enter(order, self.a + n, self.away[:, 1])
-        free = self.b < n
-        enter(order[free], self.b[free], -self.away[free, 0])
-        enter(order[free], self.b[free] + n, -self.away[free, 1])
+        enter(order, a, away[:, 0])
+        enter(order, a + n, away[:, 1])
+        free = b < n
+        enter(order[free], b[free], -away[free, 0])
+        enter(order[free], b[free] + n, -away[free, 1])
         at = pairs + np.arange(walls)
         enter(at, self.which, self.out[:, 0])
         enter(at, self.which + n, self.out[:, 1])
@@ -186,7 +253,7 @@ class _Table:
         ends = loose + np.arange(n)
         enter(ends, np.arange(n), np.ones(n))
         enter(ends, np.full(n, 2 * n), -np.ones(n))
-        limits = np.r_[self.apart_mm - self.gap_mm - MORE_MM, self.room_mm, -self.right]
+        limits = np.r_[apart_mm - self.gap_mm - MORE_MM, self.room_mm, -self.right]
         matrix = coo_matrix(
             (np.concatenate(value), (np.concatenate(row), np.concatenate(column))), (loose + n, 2 * n + 1 + loose)
         )
