@@ -2,8 +2,8 @@
 
 Near pairs keep apart along the line by which they are nearest; the shift that makes the whole shortest under these
 is a linear programme, solved again after each small shift (the classical compaction of irregular layouts). A step is
-kept only if it makes the whole better, and becomes smaller until it does; parts that are no convex shapes meet elsewhere
-than where they were nearest, so lines along which they came too near are remembered (cutting planes).
+kept only if it makes the whole better, and becomes smaller until it does; parts that are no convex shapes meet
+elsewhere than where they were nearest, so lines along which they came too near are remembered (cutting planes).
 """
 
 from collections.abc import Sequence
