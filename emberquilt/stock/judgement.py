@@ -14,6 +14,7 @@ from ..work.parts import Job
 from ..work.register import judgement
 from .caliper import off_the_caliper
 from .laying import Laying, face_of, gaps_of, groups_of, item_of
+from .milling import milling_of
 from .need import Need, bought_feet
 from .panels import panel_for, too_wide
 from .parts_list import material_name
@@ -39,7 +40,35 @@ def stock_findings(job: Job, needs: tuple[Need, ...]) -> list[Finding]:
                 found.append(_homeless(job, laying, need, missing))
         elif need.short_mm2 > 0:
             found.append(_short(job, need))
-    return [*found, *bad_places(job, lying), *_lying_badly(job, lying), *off_the_caliper(job)]
+    found += [*bad_places(job, lying), *_lying_badly(job, lying), *off_the_caliper(job)]
+    return [*found, *_among_thicker(job)]
+
+
+def _among_thicker(job: Job) -> list[Finding]:
+    """Parts that want less than the stretch of the board they lie on is milled to, because thicker ones lie beside."""
+    practice, found = job.composition.practice, []
+    for board, stretches in milling_of(job).stretches.items():
+        for stretch in stretches:
+            if not stretch.thinner:
+                continue
+            keys = list(stretch.thinner)
+            pieces = tuple(dict.fromkeys(int(any_copy(key)) for key in keys if any_copy(key).isdecimal()))
+            lies, thick = "lies" if len(keys) == 1 else "lie", practice.say(stretch.thickness_mm)
+            found.append(
+                Finding(
+                    "among-thicker",
+                    "stock",
+                    f"{_named(job, keys)} {lies} beside parts of {thick} on board {board}: that length is milled to "
+                    "these, and what is thinner is brought down by itself once it is sawn out.",
+                    "Stretches of a board by the thickest part that lies on each.",
+                    pieces,
+                    amount=len(keys),
+                    limit=0,
+                    part="" if pieces else f"{board}-{keys[0]}",
+                    fix=Fix("Lay them again", "lay", {}),
+                )
+            )
+    return found
 
 
 def _homeless(job: Job, laying: Laying, need: Need, missing: list[str]) -> Finding:

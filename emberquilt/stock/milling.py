@@ -132,6 +132,10 @@ class Milling:
 
 def milling_of(job: Job) -> Milling:
     """What is to be done to the boards on which parts lie."""
+    return job.once("milling", lambda: _milling(job))
+
+
+def _milling(job: Job) -> Milling:
     made: list[Mill] = []
     stretches: dict[str, tuple[Stretch, ...]] = {}
     for name, lying in on_boards(job).items():

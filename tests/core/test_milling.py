@@ -356,3 +356,18 @@ def test_what_other_works_mill_is_left_to_them():
     right = Spoken("C1", "Lighthouse", shapely.box(500, 20, 880, 60))
     other = edited(replace(thin(4, thickness_mm=19.05), rack=replace(work.rack, spoken_for=(right,))), "lay")
     assert all(one.outline.bounds[2] < 497 for one in on_boards(job_of(other))["C1"])
+
+
+def test_thin_parts_put_among_thick_ones_are_said():
+    work = edited(thin(6, thickness_mm=19.05), "thickness", [1], mm="12.7")
+    work = edited(work, "lay")
+    assert not [f for f in findings_of(work, "stock") if f.code == "among-thicker"]
+    other = next(place for key, place in work.placements.items() if key == "2")
+    for key in ("1", "3"):
+        work = edited(work, "take_off", part=key)
+    work = edited(work, "set_down", part="1", board="C1", x=str(other.x_mm), y="20")
+    (said,) = [f for f in findings_of(work, "stock") if f.code == "among-thicker"]
+    assert said.pieces == (1,)
+    assert "milled to these" in said.sentence
+    (stretch, *_) = milling_of(job_of(work)).stretches["C1"]
+    assert stretch.thinner == ("1",)
