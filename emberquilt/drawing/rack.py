@@ -125,7 +125,7 @@ def rack_drawing(job: Job, only: frozenset[str] | None = None) -> RackDrawing:
     lying = on_boards(job)
     order = {code: i for i, code in enumerate(dict.fromkeys(part.material for part in _by_area(job)))}
     placed = {one.key for some in lying.values() for one in some}
-    loose = [part for part in job.parts() if part.material and part.key not in placed]
+    loose = [part for part in (*job.parts(), *job.spares) if part.material and part.key not in placed]
     if only is not None:
         loose = [part for part in loose if part.key in only]
     rack = job.composition.rack

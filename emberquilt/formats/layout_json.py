@@ -118,7 +118,7 @@ def layout_json(
     gaps = gaps_of(job.composition)
     if spacing_mm is not None:
         gaps = Gaps(checked_gap(spacing_mm), min(gaps.edge_mm, spacing_mm))
-    laying = Laying(job, gaps, resaw=resaw)
+    laying = Laying(job, gaps, resaw=resaw, spares=False)
     made = laying.laid(Effort(seconds), seed)
     return {
         "boards": [_board_told(board) for board in job.composition.rack.boards],

@@ -90,10 +90,11 @@ def checked_gap(between_mm: float) -> float:
     return between_mm
 
 
-def groups_of(job: Job) -> list[Group]:
-    """Everything that is made of something, of all copies; of each material the thickest first."""
+def groups_of(job: Job, spares: bool = True) -> list[Group]:
+    """Everything that is made of something, of all copies, and what is cut to spare; of each material the thickest
+    first."""
     table: dict[tuple[str, float], list[Part]] = {}
-    for part in job.parts():
+    for part in (*job.parts(), *(job.spares if spares else ())):
         if part.material and not part.outline.is_empty:
             table.setdefault((part.material, part.thickness_mm), []).append(part)
     return [
@@ -155,8 +156,10 @@ def side_left(board: Board, rack: Rack) -> shapely.Polygon | None:
 class Laying:
     """The rack while works are laid on it, group by group."""
 
-    def __init__(self, job: Job, gaps: Gaps | None = None, nailed: bool = True, resaw: bool = True):
-        self.job, self.composition, self.resaw = job, job.composition, resaw
+    def __init__(
+        self, job: Job, gaps: Gaps | None = None, nailed: bool = True, resaw: bool = True, spares: bool = True
+    ):
+        self.job, self.composition, self.resaw, self.spares = job, job.composition, resaw, spares
         self.rack = job.composition.rack
         self.gaps = gaps or gaps_of(job.composition)
         checked_gap(self.gaps.between_mm)
@@ -229,7 +232,7 @@ class Laying:
         """Everything that is not nailed laid anew, group by group, then each made better; what lies already is the
         first to be better than. `better` is told the whole whenever something became better. What is given was looked
         at by code that shares nothing with what laid it."""
-        groups = self._in_packs(groups_of(self.job))
+        groups = self._in_packs(groups_of(self.job, self.spares))
         self._over_flaws(groups)
         searches: list[Search] = []
         begun: dict[str, float] = {}

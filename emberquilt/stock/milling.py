@@ -12,6 +12,7 @@ from functools import cached_property
 
 from ..practice import Practice
 from ..rack.boards import Board
+from ..work.copies import copy_of
 from ..work.on_boards import Lying, on_boards
 from ..work.parts import Job
 from .laying import CROSSCUT_MM, gaps_of
@@ -229,7 +230,8 @@ class _Board:
     def _add(self, how: str, label: str, before: Size, after: Size, minutes: float, stretch: Stretch, **more) -> None:
         count = more.pop("count", 1)
         begin = more.pop("begin_mm", stretch.begin_mm)
-        self.made.append(Mill(self.board.name, how, label, before, after, count, minutes, stretch.parts, begin, **more))
+        parts = tuple(key for key in stretch.parts if copy_of(key) <= self.job.copies)
+        self.made.append(Mill(self.board.name, how, label, before, after, count, minutes, parts, begin, **more))
 
     def _crosscuts(self, worked: Sequence[bool]) -> list[float]:
         """Stretches cut apart where they are treated otherwise, and what stays cut off first; where each ends now. One

@@ -329,9 +329,14 @@ class Job:
 
     @cached_property
     def spares(self) -> tuple[Part, ...]:
-        """Parts that are cut beside what is needed, because small ones get lost: one spacer of each height."""
+        """Parts that are cut beside what is needed, because small ones get lost: one spacer of each height. They are
+        numbered as copies beyond the last."""
         by_height = {stand.thickness_mm: stand for stand in self.stands}
-        return tuple(replace(stand, name="spare spacer") for stand in by_height.values() for _ in range(SPARE_SPACERS))
+        return tuple(
+            replace(stand.of_copy(self.copies + 1 + n), name="spare spacer")
+            for stand in by_height.values()
+            for n in range(SPARE_SPACERS)
+        )
 
     @cached_property
     def rails(self) -> tuple[Part, ...]:
@@ -402,9 +407,13 @@ class Job:
         return {part.id.in_any_copy: part for part in self.of_one}
 
     def part(self, key: str) -> Part | None:
-        """The part of that key, in any copy that there is."""
+        """The part of that key, in any copy that there is, or a spare one."""
         name, _, copy = key.partition("/")
         found = self.by_key.get(name)
+        if found is not None and found.role == "spacer" and copy:
+            spare = next((part for part in self.spares if part.key == key), None)
+            if spare is not None:
+                return spare
         number = int(copy) if copy.isdecimal() and len(copy) < 4 else 1
         return found.of_copy(number) if found is not None and 1 <= number <= self.copies else None
 

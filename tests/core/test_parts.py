@@ -14,10 +14,12 @@ from hypothesis import strategies as st
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
+from emberquilt.rack.boards import Board
 from emberquilt.stock.need import needs_of
 from emberquilt.stock.parts_list import parts_list
 from emberquilt.work.composition import Composition, Layer, Piece
 from emberquilt.work.contacts import contacts_of
+from emberquilt.work.on_boards import on_boards
 from emberquilt.work.parts import job_of
 from tests.conftest import cells, composition, edited, findings_of, grid
 from tests.walks import small_work
@@ -184,6 +186,21 @@ def test_spacers_hide_under_both_and_one_is_spare():
     assert "spacer 1 of" in job.stands[0].name
     slim = work_of(layer(1, PLATE, thickness_mm=6.0), layer(2, shapely.box(50, 0, 60, 120), thickness_mm=3.0))
     assert "few-spacers" in [f.code for f in findings_of(edited(slim, "stand_off", layer=2, mm_off="8 mm"), "relief")]
+
+
+def test_the_spare_spacer_lies_on_a_board_too():
+    work = work_of(layer(1, PLATE, thickness_mm=6.0), layer(2, PLATE.buffer(-10), thickness_mm=3.0))
+    work = edited(work, "stand_off", layer=2, mm_off="6.35 mm")
+    sheets = tuple(Board(n, "ply_birch", f"Q{n}", 600.0, 300.0, mm) for n, mm in enumerate((3.175, 6.35), 1))
+    work = edited(replace(work, rack=replace(work.rack, boards=sheets)), "lay")
+    job = job_of(work)
+    (spare,) = job.spares
+    assert spare.copy == 2
+    assert spare.key in work.placements
+    assert job.part(spare.key) == spare
+    assert job.part("spacer-2.1/3") is None
+    assert {one.key for some in on_boards(job).values() for one in some} >= {spare.key, *(s.key for s in job.stands)}
+    assert spare.key not in {part.key for part in job.parts()}
 
 
 def test_frame_and_base_are_parts_too():
