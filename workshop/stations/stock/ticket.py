@@ -323,7 +323,9 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
         "others": others,
         "leaf": LEAVES[place.leaf - 1] if place and place.leaf else "",
         "leaves": [
-            (n, LEAVES[n - 1]) for n in range(1, could + 1) if place and n != place.leaf and place.board not in whole
+            (n, LEAVES[n - 1])
+            for n in range(1, could + 1)
+            if could > 1 and place and n != place.leaf and place.board not in whole
         ],
         "caliper_mm": _caliper(desk, key),
         "to_glue": board.panel if board is not None and board.panel and not board.panel.made else None,
