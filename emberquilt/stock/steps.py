@@ -41,9 +41,16 @@ def mill(job: Job, plan, gathered: Gathered) -> None:
     """Machine by machine, all boards at one setting one after the other."""
     before: tuple[str, ...] = ()
     for (how, thick_mm), mills in plan.milling.settings.items():
-        parts = tuple(dict.fromkeys(key for one in mills for key in one.parts))
+        # a board whose parts are sawn needs no milling any more: each part bears its share
+        shares: dict[str, float] = {}
+        for one in mills:
+            for key in one.parts:
+                shares[key] = shares.get(key, 0.0) + one.minutes / len(one.parts)
         wait = plan.glue.glue.work_minutes if how == "panel" else 0.0
-        before = gathered.add(replace(_step(job, how, thick_mm, mills, parts), wait_minutes=wait), before)
+        step = replace(
+            _step(job, how, thick_mm, mills, tuple(shares)), wait_minutes=wait, shares=tuple(shares.values())
+        )
+        before = gathered.add(step, before)
 
 
 def _step(job: Job, how: str, thick_mm: float, mills: tuple[Mill, ...], parts: tuple[str, ...]) -> Step:

@@ -22,7 +22,7 @@ from emberquilt.rack.rack import Rack, Spoken
 from emberquilt.rack.woods import woods
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.leaves import leaves_of, serves, slices_of
-from emberquilt.stock.milling import HOW, milling_of
+from emberquilt.stock.milling import HOW, SETTING, milling_of
 from emberquilt.stock.need import board_feet, bought_feet
 from emberquilt.stock.panels import panel_for, too_wide
 from emberquilt.work.composition import Placement
@@ -241,6 +241,12 @@ def test_milling_stands_before_the_paper_in_steps_and_calendar():
     assert [one["order"] for one in told] == list(range(1, len(told) + 1))
     assert sum(one["minutes"] for one in told) > 0
     assert Plan(thin()).milling.mills == ()
+    # what is sawn needs no milling any more
+    sawn = frozenset(("saw", key) for key in list(map(str, range(1, 9))))
+    left = {step.key: step for step in Plan(work, done=sawn).left}
+    steps = {step.key: step for step in plan.steps}
+    assert left["mill-resaw"].minutes < steps["mill-resaw"].minutes
+    assert left["mill-resaw"].minutes > SETTING["resaw"]
 
 
 def test_the_drawing_shows_every_leaf_and_every_mill():
