@@ -250,6 +250,11 @@ class Practice:
         """Lengths for a field that comes back, with commas between."""
         return ", ".join(self.written(mm) for mm in lengths)
 
+    @property
+    def box_mm(self) -> float:
+        """Off-cuts stand in boxes by thickness, in such steps: a sixteenth of an inch, or a millimetre."""
+        return MM_PER_UNIT["in"] / 16 if self.unit == "in" else 1.0
+
     def say_area(self, mm2: float) -> str:
         return format_area(mm2, self.unit)
 

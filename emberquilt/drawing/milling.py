@@ -11,6 +11,7 @@ from ..units import roman
 LEAST_PX, MOST_PX = 70.0, 190.0
 THICK_PX_A_MM = 1.0
 MOST_TALL_PX = 34.0
+OUT_PX = 6.0
 LEAST_LOST_PX = 1.6
 """What is lost is drawn no thinner than this: it would not be seen."""
 
@@ -27,6 +28,16 @@ class DrawnMill:
     lost: tuple[tuple[float, float, float, float], ...]
     cuts: tuple[tuple[float, float, float, float], ...]
     stays: tuple[float, float, float, float] | None = None
+
+    @property
+    def box_wide(self) -> float:
+        """Of what it is drawn in, with room for cuts that stick out at both ends."""
+        return _r(self.wide + 2 * OUT_PX)
+
+    @property
+    def down(self) -> float:
+        """Where its upper edge lies, so that all stand on one line."""
+        return _r(MOST_TALL_PX - self.tall)
 
 
 def milling_drawing(milling: Milling) -> tuple[DrawnMill, ...]:

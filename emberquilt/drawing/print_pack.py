@@ -6,8 +6,8 @@ placement sheet, and what is traced or lies under, go with each.
 """
 
 import io
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -16,11 +16,11 @@ from reportlab.pdfgen.canvas import Canvas
 from shapely import affinity
 
 from ..errors import BadChoice
-from ..outline.coverage import largest_circle
 from ..outline.paths import path_of
 from ..work.composition import Composition
 from ..work.parts import Job
 from .more_planes import Points, fold_planes, label_planes, template_planes, trace_planes
+from .on_paper import Stroke, Text, arrow_of, lines_of, texts_of, waste_side
 from .pdf import (
     INK,
     POINTS_PER_MM,
@@ -58,14 +58,12 @@ PACKS = {
 }
 STUCK = ("copies", "ready", "boards")
 """Packs that are stuck on the wood; the placement sheet and what lies under go with them."""
+STUCK_PLANES = ("copy", "ready", "board")
 LINES = {"red": RED, "black": INK}
 TINT = 0.22
 """How much of its wood's colour a part on paper is tinted with."""
+SEEN_MORE_MM = 0.5
 LEAST_LINE_MM, USUAL_LINE_MM, MOST_LINE_MM = 0.1, 0.3, 1.5
-TICK_MM, TICKS_APART_MM = 1.4, 22.0
-"""Little strokes on the waste side of a line that is sawn beside."""
-MARK_MM = 1.5
-LEAST_WORDS_MM, MOST_WORDS_MM = 1.2, 6.0
 
 
 @dataclass(frozen=True)
@@ -75,6 +73,8 @@ class Page:
     plane: Plane
     sheet: Sheet
     layout: Layout
+    ticked: bool = False
+    """The waste side of its lines is marked."""
 
     @property
     def title(self) -> str:
@@ -110,7 +110,8 @@ def print_pack(
     planes = _planes(job, pack, paper, copies, holes)
     if mirrored:
         planes = [mirrored_plane(plane) for plane in planes]
-    return PrintPack(pack, paper, tuple(page for plane in planes for page in pages_of(plane, paper, margin)))
+    beside = job.composition.practice.fit == "beside"
+    return PrintPack(pack, paper, tuple(page for plane in planes for page in pages_of(plane, paper, margin, beside)))
 
 
 def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], holes: Mapping[str, Points]) -> list[Plane]:
@@ -132,8 +133,8 @@ def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], holes: M
     return [*placement_planes(job), *cut, *under_planes(job, shown)]
 
 
-def pages_of(plane: Plane, paper: str, margin_mm: float) -> Iterator[Page]:
-    """The sheets of a plane that have anything on them."""
+def pages_of(plane: Plane, paper: str, margin_mm: float, beside: bool = False) -> Iterator[Page]:
+    """The sheets of a plane that have anything on them. `beside`: what is stuck on wood is sawn beside its lines."""
     layout = layout_for(plane.width_mm, plane.height_mm, paper, margin_mm)
     shapes = [*(part.outline for part in plane.parts), *plane.edges]
     if not shapes:
@@ -141,7 +142,7 @@ def pages_of(plane: Plane, paper: str, margin_mm: float) -> Iterator[Page]:
     boxes = shapely.bounds(np.array(shapes, object))
     for sheet in layout.sheets:
         if on_sheet(sheet, boxes).any():
-            yield Page(plane, sheet, layout)
+            yield Page(plane, sheet, layout, beside and plane.kind in STUCK_PLANES)
 
 
 # -- on paper --------------------------------------------------------------------------------------------------------
@@ -151,8 +152,7 @@ def pack_pdf(job: Job, made: PrintPack, line: str = "red", line_mm: float = USUA
     """The pages of a pack, each with its check ruler, stretched by what the printer shrinks. Lines `line_mm` wide."""
     if line not in LINES:
         raise BadChoice(f"Lines are {' or '.join(LINES)}, not “{line[:20]}”.")
-    if not LEAST_LINE_MM <= line_mm <= MOST_LINE_MM:
-        raise BadChoice(f"Lines are {LEAST_LINE_MM:g} to {MOST_LINE_MM:g} mm wide, not {line_mm:g}.")
+    checked_line(line_mm)
     buffer = io.BytesIO()
     canvas = Canvas(buffer, invariant=1)
     canvas.setTitle(f"{job.composition.name}, {PACKS[made.pack]}")
@@ -165,11 +165,22 @@ def pack_pdf(job: Job, made: PrintPack, line: str = "red", line_mm: float = USUA
     return buffer.getvalue()
 
 
+def seen_line_mm(line_mm: float) -> float:
+    """How wide a line is drawn where a page is seen small: a line as thin as printed would not be seen."""
+    return line_mm + SEEN_MORE_MM
+
+
+def checked_line(line_mm: float) -> float:
+    """The width of a line, or `BadChoice` where no printer draws it or it hides what is sawn along."""
+    if not LEAST_LINE_MM <= line_mm <= MOST_LINE_MM:
+        raise BadChoice(f"Lines are {LEAST_LINE_MM:g} to {MOST_LINE_MM:g} mm wide, not {line_mm:g}.")
+    return line_mm
+
+
 def _draw(canvas: Canvas, composition: Composition, page: Page, line: str, line_mm: float) -> None:
     plane, sheet = page.plane, page.sheet
     dx, dy = begin_tile(canvas, page.layout, sheet, composition.practice)
     canvas.setLineWidth(line_mm * POINTS_PER_MM)
-    ticked = plane.kind in ("copy", "ready", "board") and composition.practice.fit == "beside"
     if plane.edges:
         canvas.setStrokeColor(INK)
         canvas.setDash([3 * POINTS_PER_MM, 2 * POINTS_PER_MM])
@@ -180,14 +191,12 @@ def _draw(canvas: Canvas, composition: Composition, page: Page, line: str, line_
     shown = on_sheet(sheet, shapely.bounds(np.array([part.outline for part in plane.parts], object)))
     for i in np.flatnonzero(shown).tolist():
         _part(canvas, plane.parts[i], dx, dy, line)
-        if ticked:
-            _waste_side(canvas, plane.parts[i], dx, dy)
+        if page.ticked:
+            for stroke in waste_side(plane.parts[i]):
+                draw_line(canvas, *_moved(stroke, dx, dy))
     canvas.setStrokeColor(INK)
-    for (x0, y0), (x1, y1) in plane.lines:
-        draw_line(canvas, x0 + dx, y0 + dy, x1 + dx, y1 + dy)
-    for x, y in plane.marks:
-        draw_line(canvas, x + dx - MARK_MM, y + dy, x + dx + MARK_MM, y + dy)
-        draw_line(canvas, x + dx, y + dy - MARK_MM, x + dx, y + dy + MARK_MM)
+    for stroke in lines_of(plane):
+        draw_line(canvas, *_moved(stroke, dx, dy))
     canvas.restoreState()
     if len(page.layout.sheets) > 1:
         overlap_marks(canvas, plane.width_mm, plane.height_mm, sheet, dx, dy)
@@ -201,62 +210,11 @@ def _part(canvas: Canvas, part: Printed, dx: float, dy: float, line: str) -> Non
     for body in shapely.get_parts(part.outline):
         if body.geom_type == "Polygon":
             draw_outline(canvas, body, dx, dy, fill=bool(part.tint))
-    body = max(shapely.get_parts(part.outline).tolist(), key=lambda one: one.area)
-    spot = largest_circle(body)
-    words = part.words
-    size = min(MOST_WORDS_MM, max(LEAST_WORDS_MM, 0.6 * spot.radius_mm))
-    room = 1.9 * spot.radius_mm / (0.55 * size)
-    while len(words) > room and " " in words:
-        words = words.rpartition(" ")[0]
-    x, y = spot.x_mm + dx, spot.y_mm + dy
-    if part.notes:
-        _card(canvas, part, dx, dy)
-        return
-    draw_words(canvas, x, y - 0.1 * size, words, size, True, True)
-    if part.grain_deg is not None and spot.radius_mm > 3.0:
-        drop = 0.55 * min(spot.radius_mm, 14.0)
-        _arrow(canvas, x, y + drop, 0.85 * min(spot.radius_mm - drop, drop), part.grain_deg)
-
-
-def _card(canvas: Canvas, part: Printed, dx: float, dy: float) -> None:
-    """A label: its number large, the rest beneath each other, its arrow in the corner."""
-    left, top, right, _ = part.outline.bounds
-    draw_words(canvas, left + dx + 3, top + dy + 8, part.words, 6.0, True)
-    for i, note in enumerate(part.notes):
-        draw_words(canvas, left + dx + 3, top + dy + 12.5 + 3.6 * i, note, 2.9)
-    if part.grain_deg is not None:
-        _arrow(canvas, right + dx - 11, top + dy + 7, 7.0, part.grain_deg)
-
-
-def _waste_side(canvas: Canvas, part: Printed, dx: float, dy: float) -> None:
-    """Short strokes out of the line, on the side that is waste: the blade runs there, and the line stays."""
-    for body in shapely.get_parts(shapely.normalize(part.outline)):
-        for ring in (body.exterior, *body.interiors):
-            long = ring.length
-            count = max(1, round(long / TICKS_APART_MM))
-            at = (np.arange(count) + 0.5) * long / count
-            here, there = (
-                shapely.get_coordinates(shapely.line_interpolate_point(ring, (at + step) % long))
-                for step in (0.0, 0.05)
-            )
-            along = there - here
-            along /= np.maximum(np.hypot(*along.T), 1e-9)[:, None]
-            out = np.c_[along[:, 1], -along[:, 0]]
-            inside = shapely.contains_xy(body, *(here + 0.2 * out).T)
-            out[inside] *= -1
-            for (x, y), (ox, oy) in zip(here.tolist(), out.tolist(), strict=True):
-                draw_line(canvas, x + dx, y + dy, x + dx + TICK_MM * ox, y + dy + TICK_MM * oy)
-
-
-def _arrow(canvas: Canvas, x: float, y: float, reach: float, grain_deg: float) -> None:
-    canvas.saveState()
+    for text in texts_of(part):
+        draw_words(canvas, text.x_mm + dx, text.y_mm + dy, text.words, text.size_mm, text.bold, text.centred)
     canvas.setStrokeColor(INK)
-    canvas.setLineWidth(0.35 * POINTS_PER_MM)
-    canvas.translate(x * POINTS_PER_MM, y * POINTS_PER_MM)
-    canvas.rotate(-grain_deg)
-    r, head = reach * POINTS_PER_MM, min(2.5, 0.4 * reach) * POINTS_PER_MM
-    canvas.lines([(-r, 0, r, 0), (r, 0, r - head, head / 2), (r, 0, r - head, -head / 2)])
-    canvas.restoreState()
+    for stroke in arrow_of(part):
+        draw_line(canvas, *_moved(stroke, dx, dy))
 
 
 def _tinted(colour: str) -> HexColor:
@@ -267,21 +225,23 @@ def _tinted(colour: str) -> HexColor:
 
 
 def page_svg(page: Page) -> dict[str, object]:
-    """What a page shows, to be looked at before it is printed: its size in mm, the box of what is drawn, paths and
-    words."""
+    """What a page shows, to be looked at before it is printed: its size in mm, paths with their tints, texts, and
+    strokes as paths."""
     sheet, margin = page.sheet, page.layout.margin_mm
     window = shapely.box(sheet.left_mm, sheet.top_mm, sheet.left_mm + sheet.width_mm, sheet.top_mm + sheet.height_mm)
     dx, dy = margin - sheet.left_mm, margin - sheet.top_mm
-    parts, words = [], []
+    parts: list[tuple[str, str]] = []
+    texts: list[Text] = []
+    strokes = list(lines_of(page.plane))
+    ticks: list[Stroke] = []
     for part in page.plane.parts:
         shown = shapely.intersection(shapely.simplify(part.outline, 0.3), window)
         if shown.is_empty:
             continue
         parts.append((path_of(affinity.translate(shown, dx, dy)), part.tint and _tinted(part.tint).hexval()[2:]))
-        body = max(shapely.get_parts(part.outline).tolist(), key=lambda one: one.area)
-        spot = body.representative_point()
-        if window.contains(spot):
-            words.append((round(spot.x + dx, 1), round(spot.y + dy, 1), part.words.partition(" ")[0]))
+        texts += [text for text in texts_of(part) if window.covers(shapely.Point(text.x_mm, text.y_mm))]
+        strokes += arrow_of(part)
+        ticks += waste_side(part) if page.ticked else []
     edges = [path_of(affinity.translate(shapely.intersection(edge, window), dx, dy)) for edge in page.plane.edges]
     return {
         "title": page.title,
@@ -289,7 +249,21 @@ def page_svg(page: Page) -> dict[str, object]:
         "high": page.layout.page_height_mm,
         "parts": parts,
         "edges": edges,
-        "words": words,
-        "marks": [(x + dx, y + dy) for x, y in page.plane.marks if window.covers(shapely.Point(x, y))],
-        "lines": [(x0 + dx, y0 + dy, x1 + dx, y1 + dy) for (x0, y0), (x1, y1) in page.plane.lines],
+        "texts": [replace(text, x_mm=round(text.x_mm + dx, 2), y_mm=round(text.y_mm + dy, 2)) for text in texts],
+        "strokes": _as_path(strokes, window, dx, dy),
+        "ticks": _as_path(ticks, window, dx, dy),
     }
+
+
+def _moved(stroke: Stroke, dx: float, dy: float) -> Stroke:
+    x0, y0, x1, y1 = stroke
+    return x0 + dx, y0 + dy, x1 + dx, y1 + dy
+
+
+def _as_path(strokes: Sequence[Stroke], window: shapely.Polygon, dx: float, dy: float) -> str:
+    """Those in the window as one path."""
+    if not strokes:
+        return ""
+    inside = shapely.covers(window, shapely.linestrings(np.array(strokes).reshape(-1, 2, 2)))
+    moved = [_moved(strokes[i], dx, dy) for i in np.flatnonzero(inside).tolist()]
+    return "".join(f"M{x0:.2f} {y0:.2f}L{x1:.2f} {y1:.2f}" for x0, y0, x1, y1 in moved)

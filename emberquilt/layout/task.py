@@ -36,6 +36,12 @@ class Item:
         return float(self.outline.area)
 
     @cached_property
+    def reach_mm(self) -> tuple[float, float]:
+        """How far it reaches along the grain and across it, in the turn in which it needs least width."""
+        boxes = [self.turned(turn).bounds for turn in self.turns]
+        return min(((x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes), key=lambda side: side[1])
+
+    @cached_property
     def centred(self) -> shapely.Geometry:
         """Its outline round `about`."""
         return affinity.translate(self.outline, -self.about[0], -self.about[1])

@@ -53,5 +53,16 @@ class Rack:
         have = {board.wood for board in self.boards}
         return [code for code in self.shelf if code in have]
 
+    def boxes(self, step_mm: float) -> list[tuple[float, list[Board]]]:
+        """Off-cuts as they stand in boxes: a thickness, rounded to that step, and those of it by wood and size."""
+        table: dict[int, list[Board]] = {}
+        for board in self.boards:
+            if board.offcut:
+                table.setdefault(max(1, round(board.thickness_mm / step_mm)), []).append(board)
+        return [
+            (n * step_mm, sorted(own, key=lambda board: (board.wood, -board.area_mm2)))
+            for n, own in sorted(table.items())
+        ]
+
     def area_mm2(self, code: str) -> float:
         return sum(board.area_mm2 for board in self.boards if board.wood == code)

@@ -12,18 +12,26 @@ from ..constants import MM_PER_INCH
 from ..layout.cells import Stamps
 from ..layout.effort import Effort
 from ..layout.first import first_layout
-from ..layout.task import Face, Gaps, Item, Laid, Layout, largest_first
-from ..rack.boards import Board, turn_deg
+from ..layout.task import Face, Gaps, Item, Laid, largest_first
+from ..rack.boards import Board
 from ..rack.rack import Rack
 from ..work.composition import Placement
 from ..work.copies import any_copy
-from ..work.parts import Job, Part, job_of
-from .laying import Group, Laying, face_key, gaps_of, groups_of, home_of, item_of
-from .leaves import JOINTED_MM, is_sheet, milled_mm, slices_of
+from ..work.parts import Job, job_of
+from .laying import Group, Laying, face_key, gaps_of, groups_of, home_of, item_of, placed
+from .leaves import is_sheet, leaves_of
 from .need import SURFACED_IN, board_feet, nominal_quarters
 
-MOST_BOARDS = 24
-CELL_MM = 2.0
+NOT_YET = -1
+"""The key of a board that is on no rack yet."""
+AT_A_TIME = 4
+"""Boards that are filled together; what finds no place on them goes on the next."""
+MOST_LAID = 1200
+"""So many parts are laid at most in trying sizes, the cheapest by area first: of few parts every size is tried."""
+FINEST_MM = 1.5
+FINE, COARSE, MANY = (24.0, 2.5), (14.0, 4.0), 150
+"""How many cells span a part of the middle size, and the largest cell (mm); coarse for more than so many parts. What is
+bought need not fit to the millimetre, and a page waits for it. Own measurement."""
 MM2_PER_FOOT2 = 144 * MM_PER_INCH**2
 
 
@@ -100,19 +108,19 @@ def buying_of(job: Job) -> Buying:
     bought until some piece is of something."""
     if not any(job.material.values()):
         return Buying()
-    placed = {
+    there = {
         key
         for key, place in job.composition.placements.items()
         if place.point is not None and place.board in job.composition.rack.by_name
     }
-    if not any(key in placed for key in job.composition.placements):
-        placed = {one.item.key for one in Laying(job).laid(Effort(0.0)).laid}
+    if not there:
+        there = {one.item.key for one in Laying(job).laid(Effort(0.0)).laid}
     purchases: list[Purchase] = []
     too_large: list[TooLarge] = []
     boards: list[Board] = []
     placements: list[tuple[str, Placement]] = []
     for group in groups_of(job):
-        missing = tuple(part for part in group.parts if part.key not in placed)
+        missing = tuple(part for part in group.parts if part.key not in there)
         if missing and group.material in job.composition.rack.shelf:
             made = _Shopping(job, replace(group, parts=missing), len(boards))
             purchases += made.purchases
@@ -154,28 +162,26 @@ class _Shopping:
         self.placements: list[tuple[str, Placement]] = []
         self.quarters = 0 if self.sheet else nominal_quarters(group.thickness_mm)
         self.thickness_mm = group.thickness_mm if self.sheet else max(surfaced_mm(self.quarters), group.thickness_mm)
-        self.stamps = Stamps(CELL_MM, self.gaps.between_mm)
+        middle = math.sqrt(sum(part.area_mm2 for part in group.parts) / len(group.parts))
+        across, coarsest = FINE if len(group.parts) <= MANY else COARSE
+        cell = min(coarsest, max(FINEST_MM, round(middle / across, 2)))
+        self.stamps = Stamps(cell, self.gaps.between_mm)
         items = []
         for part in group.parts:
             item = item_of(job, part)
-            along, across = self._reach(item)
-            if any(self._holds(size, along, across) for size in self._sizes()):
+            if any(self._holds(size, item) for size in self._sizes()):
                 items.append(item)
             else:
-                self.too_large.append(TooLarge(part.key, group.material, group.thickness_mm, along, across))
+                self.too_large.append(TooLarge(part.key, group.material, group.thickness_mm, *item.reach_mm))
         if items:
             self._shop(largest_first(items))
 
-    def _reach(self, item: Item) -> tuple[float, float]:
-        boxes = [item.turned(turn).bounds for turn in item.turns]
-        return min(((x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes), key=lambda side: side[1])
-
-    def _holds(self, size: _Size, along: float, across: float) -> bool:
-        edge = 2 * self.gaps.edge_mm
+    def _holds(self, size: _Size, item: Item) -> bool:
+        edge, (along, across) = 2 * self.gaps.edge_mm, item.reach_mm
         return size.length_mm >= along + edge and size.width_mm >= across + edge
 
     def _sizes(self) -> Iterator[_Size]:
-        practice = self.practice
+        practice, thick = self.practice, self.group.thickness_mm
         price = self.rack.shelf[self.group.material].price
         if self.sheet:
             for length in practice.sheets_sold_mm:
@@ -183,74 +189,67 @@ class _Shopping:
                 yield _Size(length, length / 2, 1, area * (price / MM2_PER_FOOT2 if price else 1.0))
             return
         for length, width in product(practice.lengths_sold_mm, practice.widths_sold_mm):
-            leaves = 1
-            if width <= practice.resaw_high_mm:
-                target = milled_mm(practice, self.group.thickness_mm)
-                usable = self.thickness_mm - JOINTED_MM
-                leaves = max(1, slices_of(usable, target, practice.resaw_kerf_mm, practice.planing_mm))
+            leaves = leaves_of(self._board("", length, width), thick, practice, self.rack)
             yield _Size(length, width, leaves, board_feet(length * width, self.quarters * MM_PER_INCH / 4))
+
+    def _board(self, name: str, length_mm: float, width_mm: float) -> Board:
+        """A board or sheet as it will be on the rack."""
+        return Board(NOT_YET, self.group.material, name, length_mm, width_mm, self.thickness_mm)
 
     def _shop(self, items: Sequence[Item]) -> None:
         """The size of which so many as are needed cost least, then the last of them as short as its parts let it be."""
         grown = sum(item.outline.buffer(self.gaps.between_mm / 2).area for item in items)
-        best: tuple[float, _Size, Layout, int] | None = None
+        sizes = [size for size in self._sizes() if all(self._holds(size, item) for item in items)]
+        best: tuple[float, _Size, list[Laid], int] | None = None
+        tried = max(1, MOST_LAID // len(items))
         # cheap in the best case first: what cannot beat the best any more is not laid
-        for least, size in sorted(((self._least(size, grown), size) for size in self._sizes()), key=lambda e: e[0]):
-            if best is not None and least >= best[0] - 1e-9:
+        for size in sorted(sizes, key=lambda size: (self._least(size, grown), size.cost))[:tried]:
+            if best is not None and self._least(size, grown) >= best[0] - 1e-9:
                 break
-            layout = self._laid(items, size)
-            if layout is None:
-                continue
-            count = 1 + max(int(home_of(one.face)[0]) for one in layout.laid)
+            laid, count = self._laid(items, size)
             if best is None or count * size.cost < best[0] - 1e-9:
-                best = count * size.cost, size, layout, count
-        if best is not None:
-            _, size, layout, count = best
-            self._keep(size, layout, count)
+                best = count * size.cost, size, laid, count
+        assert best is not None, "the longest and widest of all sizes holds what any of them holds"
+        self._keep(*best[1:])
 
     def _least(self, size: _Size, grown_mm2: float) -> float:
         """What enough of them cost at least, by area alone."""
         room = (size.length_mm + self.gaps.between_mm) * (size.width_mm + self.gaps.between_mm) * size.leaves
         return max(1, math.ceil(grown_mm2 / room)) * size.cost
 
-    def _laid(self, items: Sequence[Item], size: _Size) -> Layout | None:
-        """All of them on boards of that size, as many as it takes; None where one finds no place."""
-        if not all(self._holds(size, *self._reach(item)) for item in items):
-            return None
-        grown = sum(item.outline.buffer(self.gaps.between_mm / 2).area for item in items)
-        count = max(1, math.ceil(grown / (size.length_mm * size.width_mm * size.leaves)))
+    def _laid(self, items: Sequence[Item], size: _Size) -> tuple[list[Laid], int]:
+        """All of them on boards of that size, and how many these are: some boards at a time, until none is left."""
         region = shapely.box(0, 0, size.length_mm, size.width_mm)
-        while count <= MOST_BOARDS:
+        laid: list[Laid] = []
+        left, count = list(items), 0
+        while left:
             faces = [
-                Face(face_key(f"{n}", leaf), region, rank=(n,), stack=str(n) if size.leaves > 1 else "")
-                for n in range(count)
+                Face(face_key(f"{n:05}", leaf), region, rank=(n,), stack=str(n) if size.leaves > 1 else "")
+                for n in range(count, count + AT_A_TIME)
                 for leaf in (range(1, size.leaves + 1) if size.leaves > 1 else (0,))
             ]
-            layout = first_layout(items, faces, self.gaps, self.stamps, order=items)
-            if not layout.unplaced:
-                return layout
-            missing = sum(item.area_mm2 for item in layout.unplaced)
-            count += max(1, int(missing / (size.length_mm * size.width_mm * size.leaves)))
-        return None
+            made = first_layout(left, faces, self.gaps, self.stamps, order=left)
+            laid += made.laid
+            left = list(made.unplaced)
+            count = 1 + max(int(home_of(one.face)[0]) for one in laid)
+        return laid, count
 
-    def _keep(self, size: _Size, layout: Layout, count: int) -> None:
+    def _keep(self, size: _Size, laid: Sequence[Laid], count: int) -> None:
         """The boards with what lies on them; the last one in the shortest length that holds its own."""
         lengths = {n: size.length_mm for n in range(count)}
-        last = [one for one in layout.laid if home_of(one.face)[0] == str(count - 1)]
+        last = [one for one in laid if int(home_of(one.face)[0]) == count - 1]
         reach = max((one.outline.bounds[2] for one in last), default=0.0) + self.gaps.edge_mm
         if not self.sheet:
             lengths[count - 1] = min(length for length in self.practice.lengths_sold_mm if length >= reach)
-        names = {n: f"new {self.begun + n + 1}" for n in range(count)}
-        for n in range(count):
-            self.boards.append(
-                Board(-1 - n, self.group.material, names[n], lengths[n], size.width_mm, self.thickness_mm)
-            )
-        for one in layout.laid:
+        boards = [self._board(f"new {self.begun + n + 1}", lengths[n], size.width_mm) for n in range(count)]
+        self.boards += boards
+        for one in laid:
             number, leaf = home_of(one.face)
-            self.placements.append((one.item.key, self._place(names[int(number)], leaf, one)))
+            part = self.job.by_key[any_copy(one.item.key)]
+            self.placements.append((one.item.key, placed(one, part, boards[int(number)], leaf)))
         for length in sorted(set(lengths.values()), reverse=True):
             own = [n for n in range(count) if lengths[n] == length]
-            keys = tuple(one.item.key for one in layout.laid if int(home_of(one.face)[0]) in own)
+            keys = tuple(one.item.key for one in laid if int(home_of(one.face)[0]) in own)
             self.purchases.append(
                 Purchase(
                     self.group.material,
@@ -262,17 +261,10 @@ class _Shopping:
                     len(own),
                     size.leaves,
                     keys,
-                    tuple(names[n] for n in own),
+                    tuple(boards[n].name for n in own),
                     self._price(len(own) * length * size.width_mm),
                 )
             )
-
-    def _place(self, board: str, leaf: int, one: Laid) -> Placement:
-        part: Part = self.job.by_key[any_copy(one.item.key)]
-        flat = Board(0, self.group.material, board, 1.0, 1.0, 1.0)
-        turned = one.turn_deg - turn_deg(flat, part.grain_deg)
-        turned = round((turned + 180) % 360 - 180, 3)
-        return Placement(board, round(one.x_mm, 3), round(one.y_mm, 3), turned, leaf, nailed=False)
 
     def _price(self, area_mm2: float) -> float | None:
         price = self.rack.shelf[self.group.material].price

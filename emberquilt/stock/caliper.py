@@ -1,18 +1,16 @@
 """True thickness: what the caliper says of a milled stretch or a sheet goes into heights, shims, backer and blades."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
+from ..constants import MM_PER_INCH
 from ..errors import BadChoice
 from ..findings import Finding, Fix
 from ..practice import Practice
 from ..work.change import Edit
 from ..work.copies import any_copy
 from ..work.on_boards import Lying, on_boards
-from ..work.parts import Job, Part, job_of
-from ..work.register import Values, verb
-from ..work.setting import length_of
-from ..work.view import Target
+from ..work.parts import Job, Part
 from .leaves import MEASURED_MM, is_sheet
 from .milling import Stretch, milling_of
 
@@ -33,25 +31,16 @@ def stretch_of(job: Job, key: str) -> tuple[str, Stretch] | None:
     return None
 
 
-@verb("caliper")
-def caliper(target: Target, values: Values) -> Edit:
-    """Stock as it was milled measures `length`: everything on the stretch of that `part` is so thick, less what sanding
-    takes; a sheet is what it is."""
-    composition = target.composition
-    job, key = job_of(composition), str(values.get("part", ""))
-    found = stretch_of(job, key) if job.part(key) is not None else None
-    if found is None:
-        raise BadChoice("That part lies on no board yet. Lay it first, then measure what it lies on.")
-    board, stretch = found
-    mm = length_of(values, composition, "length", THINNEST_MM, THICKEST_MM)
+def measured(job: Job, board: str, stretch: Stretch, mm: float) -> Edit:
+    """Everything on a stretch, or a sheet, that measures so much once it is milled. Raises `BadChoice` where sanding
+    leaves nothing of it."""
+    composition, say = job.composition, job.composition.practice.say
     sheet = is_sheet(composition.rack, composition.rack.by_name[board].wood)
     made = round(mm if sheet else mm - composition.practice.sanding_mm, 4)
     if made < THINNEST_MM:
-        say = composition.practice.say
         raise BadChoice(f"{say(mm)} leaves nothing once {say(composition.practice.sanding_mm)} are sanded off.")
     parts = [one.part for one in stretch.lying if one.key not in stretch.thinner]
-    words = f"{board} measured {composition.practice.say(mm)}"
-    return _so_thick(job, parts, made, words)
+    return _so_thick(job, parts, made, f"{board} measured {say(mm)}")
 
 
 def _so_thick(job: Job, parts: Iterable[Part], mm: float, words: str) -> Edit:
@@ -126,6 +115,6 @@ def _off(job: Job, board: str, mm: float, part_mm: float, some: list[Lying], she
     )
 
 
-def _fine(practice: Practice):
-    """Millimetres beside inches: fractions are too coarse for a caliper."""
-    return lambda mm: f"{mm:.1f} mm" if practice.unit == "mm" else f"{mm / 25.4:.3f} in"
+def _fine(practice: Practice) -> Callable[[float], str]:
+    """As a caliper shows it: fractions of an inch are too coarse for that."""
+    return lambda mm: f"{mm:.1f} mm" if practice.unit == "mm" else f"{mm / MM_PER_INCH:.3f} in"

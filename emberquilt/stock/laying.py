@@ -23,7 +23,7 @@ from ..work.composition import Composition, Placement
 from ..work.copies import any_copy, copy_of
 from ..work.on_boards import about_of, on_boards
 from ..work.parts import Job, Part
-from .leaves import is_sheet, leaves_of, serving
+from .leaves import is_sheet, leaf_of, leaves_of, serving
 
 QUARTERS = (0.0, 90.0, 180.0, 270.0)
 LEAST_STRETCH_MM = 40.0
@@ -140,6 +140,13 @@ def face_of(board: Board, rack: Rack, gaps: Gaps) -> Face:
     return Face(board.name, board.region, shapely.union_all(flaws), rank, board.grain_deg)
 
 
+def placed(one: Laid, part: Part, board: Board, leaf: int) -> Placement:
+    """Where a part lies, as a work keeps it."""
+    turned = one.turn_deg - turn_deg(board, part.grain_deg)
+    turned = round((turned + 180) % 360 - 180, 3)
+    return Placement(board.name, round(one.x_mm, 3), round(one.y_mm, 3), turned, leaf, nailed=False)
+
+
 def side_left(board: Board, rack: Rack) -> shapely.Polygon | None:
     """The side of a board, along its length, that other works leave: they mill their stretch of it as they need it.
     None where it is all free, or a sheet, that nobody mills."""
@@ -193,9 +200,7 @@ class Laying:
 
     def _face_named(self, board: str, leaf: int, thickness_mm: float) -> str:
         """The face that a leaf of a board is for parts of this thickness."""
-        leaves = self.leaves(self.rack.by_name[board], thickness_mm)
-        leaf = min(max(leaf, 1), leaves) if leaves > 1 else 0
-        return face_key(board, leaf)
+        return face_key(board, leaf_of(leaf, self.leaves(self.rack.by_name[board], thickness_mm)))
 
     def _turn(self, board: str, part: Part, turned_deg: float) -> float:
         """Of a part beyond its arrow, as the whole turn of its outline."""
@@ -230,8 +235,8 @@ class Laying:
         better: Callable[["RackLayout"], None] | None = None,
     ) -> RackLayout:
         """Everything that is not nailed laid anew, group by group, then each made better; what lies already is the
-        first to be better than. `better` is told the whole whenever something became better. What is given was looked
-        at by code that shares nothing with what laid it."""
+        first to be better than. `better` is told the whole whenever something became better. What is given, then and
+        in the end, was looked at by code that shares nothing with what laid it."""
         groups = self._in_packs(groups_of(self.job, self.spares))
         self._over_flaws(groups)
         searches: list[Search] = []
@@ -249,10 +254,7 @@ class Laying:
             while not own.done and search.movable:
                 if search.attempt(own) and better is not None:
                     better(self._made(groups, searches))
-        made = self._made(groups, searches)
-        if faults := self.faults(made):  # pragma: no cover  a fault of ours, never of the drawing
-            raise BadChoice(f"The layout does not hold: {faults[0].what} at part {faults[0].part}. Please report this.")
-        return made
+        return self._made(groups, searches)
 
     def _in_packs(self, groups: Iterable[Group]) -> list[Group]:
         """Where woods are stacked and cut as one, a sheet as large as the layer is laid once for all that comes out of
@@ -298,9 +300,10 @@ class Laying:
         self.over_flaws = frozenset(found)
 
     def _over_a_flaw(self, group: Group, part: Part, kind: str) -> Laid | None:
-        item = item_of(self.job, part)
+        item = self._item(part)
         for board in self.boards_for(group):
             face = self._face_named(board.name, 0, group.thickness_mm)
+            edge = board.region.buffer(-self.gaps.edge_mm * ROUND)
             there = [one for one in self.nailed.values() if self.board_of(one) == board.name]
             for flaw in board.defects:
                 if flaw.kind != kind:
@@ -313,7 +316,6 @@ class Laying:
                     outline = laid.outline
                     clear = all(outline.distance(other.outline) >= self.gaps.between_mm for other in there)
                     clear = clear and all(outline.distance(shape) >= self.gaps.edge_mm for shape in (*others, *spoken))
-                    edge = board.region.buffer(-self.gaps.edge_mm * ROUND)
                     if clear and edge.covers(outline):
                         return laid
         return None
@@ -361,7 +363,7 @@ class Laying:
         names = {face.key for search in searches for face in search.task.faces}
         every = self.faces | {key: replace(self.faces[home_of(key)[0]], key=key) for key in names | used}
         parts_mm2 = sum(one.item.area_mm2 for one in done)
-        return RackLayout(
+        made = RackLayout(
             tuple(done),
             tuple(face for key, face in every.items() if key in used or self._speaks_of(home_of(key)[0])),
             tuple(homeless),
@@ -369,6 +371,9 @@ class Laying:
             self._bound(groups, bool(homeless)),
             self.placements(done),
         )
+        if faults := self.faults(made):  # pragma: no cover  a fault of ours, never of the drawing
+            raise BadChoice(f"The layout does not hold: {faults[0].what} at part {faults[0].part}. Please report this.")
+        return made
 
     def _speaks_of(self, board: str) -> bool:
         wood = self.rack.by_name[board].wood
@@ -437,10 +442,8 @@ class Laying:
             angle = np.radians(-one.turn_deg)
             turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
             for part in self.sheets.get(one.item.key, (lead.of_copy(copy_of(one.item.key)),)):
-                turned = one.turn_deg - turn_deg(self.rack.by_name[board], part.grain_deg)
-                turned = round((turned + 180) % 360 - 180, 3)
-                x, y = turn @ (np.array(about_of(self.job, part)) - here) + [one.x_mm, one.y_mm]
-                made[part.key] = Placement(board, round(float(x), 3), round(float(y), 3), turned, leaf, nailed=False)
+                x, y = (turn @ (np.array(about_of(self.job, part)) - here) + [one.x_mm, one.y_mm]).tolist()
+                made[part.key] = placed(replace(one, x_mm=x, y_mm=y), part, self.rack.by_name[board], leaf)
         return made
 
     def _bound(self, groups: Sequence[Group], homeless: bool) -> float:
@@ -472,7 +475,7 @@ class Laying:
 
     def _homeless(self, group: Group, key: str, faces: Sequence[Face]) -> Homeless:
         part = self.job.by_key[any_copy(key)]
-        along, across = self._extent(part)
+        along, across = self._item(part).reach_mm
         practice, shelf = self.composition.practice, self.rack.shelf
         name, say = shelf.name(group.material) if group.material in shelf else group.material, practice.say
         edge = 2 * self.gaps.edge_mm
@@ -480,13 +483,6 @@ class Laying:
             f"{name} {say(group.thickness_mm)} thick, {say(along + edge)} along the grain and {say(across + edge)} wide"
         )
         return Homeless(key, self._why(group, part, faces, along, across, name), f"A board of {would}, would do.")
-
-    def _extent(self, part: Part) -> tuple[float, float]:
-        """How far a part reaches along its grain and across it; of even material the way it needs least width."""
-        item = self._item(part)
-        boxes = [item.turned(turn).bounds for turn in item.turns]
-        sides = [(x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes]
-        return min(sides, key=lambda side: side[1])
 
     def _why(self, group: Group, part: Part, faces: Sequence[Face], along: float, across: float, name: str) -> str:
         say, same = self.composition.practice.say, [b for b in self.rack.boards if b.wood == group.material]

@@ -52,3 +52,8 @@ def leaves_of(board: Board, thickness_mm: float, practice: Practice, rack: Rack,
     usable = board.thickness_mm - JOINTED_MM
     made = slices_of(usable, milled_mm(practice, thickness_mm), practice.resaw_kerf_mm, practice.planing_mm)
     return max(1, made)
+
+
+def leaf_of(leaf: int, leaves: int) -> int:
+    """The leaf that is meant on a board of so many: 0 where it stays in one, otherwise one that there is."""
+    return min(max(leaf, 1), leaves) if leaves > 1 else 0

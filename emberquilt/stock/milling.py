@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from ..constants import MM3_PER_BOARD_FOOT
 from ..practice import Practice
 from ..rack.boards import Board
 from ..work.copies import copy_of
@@ -37,17 +38,21 @@ LEAST_REST_MM = 50.0
 PASS_MM = 0.8
 """What a planer takes in one pass: common practice, no source."""
 FEED_MM_A_MINUTE = 6000.0
+"""How fast jointer and planer pass a board: common practice, no source."""
 RESAW_MM2_A_MINUTE = 20_000.0
 """What a band saw cuts in hardwood, seen from the side: common practice, no source."""
 HAND_MM3_A_MINUTE = 4000.0
 """What hand plane and sander take off: common practice, no source."""
 SETTING = {"crosscut": 2.0, "rip": 3.0, "joint": 4.0, "resaw": 8.0, "plane": 3.0, "carrier": 8.0, "hand": 5.0}
 SETTING |= {"section": 2.0, "panel": 8.0, "flatten": 3.0}
+"""Minutes to set a machine for one kind of cut."""
+EACH_CUT, EACH_PASS, EACH_JOINTED, EACH_CARRIED, EACH_STRIP, EACH_EDGE, EACH_GLUED = 1.0, 0.4, 2.0, 2.0, 1.0, 1.5, 2.0
+"""Minutes of hands for a cut, a pass through the planer, a board that is jointed, one that is put on a carrier, a strip
+that is ripped, an edge that is jointed and spread, a strip that is laid in the clamps."""
+RIP_MM_A_MINUTE = 2000.0
 LEAST_CARRIED = 0.5
 """Of the planer's least length: what is shorter does not go through it on a carrier either. Common practice, no
 source."""
-"""Minutes to set a machine for one kind of cut."""
-EACH_CUT = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,7 +124,16 @@ class Milling:
 
     @property
     def minutes(self) -> float:
-        return sum(mill.minutes for mill in self.mills) + sum(SETTING[how] for how, _ in self.settings)
+        return sum(self.minutes_at(setting) for setting in self.settings)
+
+    def minutes_at(self, setting: tuple[str, float]) -> float:
+        """Of one setting, with what setting the machine takes."""
+        return SETTING[setting[0]] + sum(mill.minutes for mill in self.settings[setting])
+
+    @property
+    def lost_feet(self) -> float:
+        """Board feet that become dust and chips."""
+        return sum(mill.lost_mm3 for mill in self.mills) / MM3_PER_BOARD_FOOT
 
     @cached_property
     def settings(self) -> dict[tuple[str, float], tuple[Mill, ...]]:
@@ -194,6 +208,13 @@ def _spoken_before(job: Job, board: Board, groups: Sequence[Sequence[Lying]]) ->
     return reach + CROSSCUT_MM if 0 < reach < first else 0.0
 
 
+def target_mm(job: Job, board: Board, stretch: Stretch) -> float:
+    """What the caliper should say of a stretch once it is milled; a sheet stays as thick as it is."""
+    if is_sheet(job.composition.rack, board.wood):
+        return board.thickness_mm
+    return min(board.thickness_mm, milled_mm(job.composition.practice, stretch.thickness_mm))
+
+
 def _thick(group: Sequence[Lying]) -> float:
     return round(max(one.part.thickness_mm for one in group), 3)
 
@@ -204,7 +225,6 @@ class _Board:
     def __init__(self, job: Job, board: Board, stretches: Sequence[Stretch]):
         self.job, self.board, self.stretches = job, board, stretches
         self.practice: Practice = job.composition.practice
-        self.sheet = is_sheet(job.composition.rack, board.wood)
         self.made: list[Mill] = []
 
     def mills(self) -> list[Mill]:
@@ -217,15 +237,10 @@ class _Board:
             self._sections(stretch, blank)
         return self.made
 
-    def _target(self, stretch: Stretch) -> float:
-        """What this stretch is milled to; sheets stay as they are, and what is hardly thicker too."""
-        wanted = milled_mm(self.practice, stretch.thickness_mm)
-        return min(self.board.thickness_mm, wanted)
-
     def _wants_work(self, stretch: Stretch) -> bool:
-        if self.sheet:
-            return False
-        return stretch.leaves > 1 or self.board.thickness_mm - self._target(stretch) > MEASURED_MM
+        """What is hardly thicker than wanted stays as it is."""
+        target = target_mm(self.job, self.board, stretch)
+        return stretch.leaves > 1 or self.board.thickness_mm - target > MEASURED_MM
 
     def _add(self, how: str, label: str, before: Size, after: Size, minutes: float, stretch: Stretch, **more) -> None:
         count = more.pop("count", 1)
@@ -282,7 +297,7 @@ class _Board:
     def _to_thickness(self, stretch: Stretch, blank: Size) -> Size:
         """Ripped where it is wider than the planer and the parts leave room, resawn, planed."""
         practice, name = self.practice, self.board.name
-        target = self._target(stretch)
+        target = target_mm(self.job, self.board, stretch)
         wide_mm = blank.wide_mm
         if wide_mm > practice.planer_wide_mm and self.board.panel is None:
             wide_mm = self._ripped(stretch, blank)
@@ -296,7 +311,7 @@ class _Board:
         off = slice_mm - target
         leaves = f"each of {stretch.leaves} leaves of {name}" if stretch.leaves > 1 else name
         passes = max(1, math.ceil(off / PASS_MM)) * stretch.leaves
-        run = passes * (0.4 + blank.long_mm / FEED_MM_A_MINUTE)
+        run = passes * (EACH_PASS + blank.long_mm / FEED_MM_A_MINUTE)
         say = practice.say
         tiny = blank.long_mm < practice.planer_long_mm * LEAST_CARRIED
         if wide_mm > practice.planer_wide_mm or tiny:
@@ -311,7 +326,7 @@ class _Board:
             why = f"only {say(blank.long_mm)} long" if short else f"thinner than {say(practice.planer_thin_mm)}"
             label = f"Plane {leaves} to {say(target)} on a carrier board: {why}"
             other = f"Bring it down by hand, or {self._buy_thin(target)}"
-            minutes = run + 2.0 * stretch.leaves
+            minutes = run + EACH_CARRIED * stretch.leaves
             self._add("carrier", label, before, after, minutes, stretch, **many, instead=other)
         else:
             label = f"Plane {leaves} to {say(target)}"
@@ -330,7 +345,7 @@ class _Board:
         if self.board.name in self.job.composition.decisions.stock.whole:
             return "Kept whole: more of it becomes chips than stock"
         if not practice.resaw_high_mm:
-            return f"More of it becomes chips than stock: {self._buy_thin(self._target(stretch))}"
+            return f"More of it becomes chips than stock: {self._buy_thin(target_mm(self.job, self.board, stretch))}"
         if self.board.width_mm > practice.resaw_high_mm:
             high = practice.say(practice.resaw_high_mm)
             return f"More of it becomes chips than stock: ripped to {high} or less it could be resawn"
@@ -348,7 +363,7 @@ class _Board:
                 rest = Size(blank.long_mm, blank.wide_mm - need - kerf, blank.thick_mm)
                 say = self.practice.say
                 label = f"Rip {self.board.name} to {say(need)}: {say(blank.wide_mm)} does not go through the planer"
-                minutes = EACH_CUT + blank.long_mm / 2000
+                minutes = EACH_CUT + blank.long_mm / RIP_MM_A_MINUTE
                 self._add("rip", label, blank, after, minutes, stretch, rest=rest, cuts_mm=(at,), rest_first=at == top)
                 return need
         return blank.wide_mm
@@ -357,7 +372,7 @@ class _Board:
         practice, name = self.practice, self.board.name
         flat = Size(blank.long_mm, blank.wide_mm, blank.thick_mm - JOINTED_MM)
         label = f"Joint one face and one edge of {name}, so that it stands square at the fence"
-        self._add("joint", label, blank, flat, 2.0 + 2 * blank.long_mm / FEED_MM_A_MINUTE, stretch)
+        self._add("joint", label, blank, flat, EACH_JOINTED + 2 * blank.long_mm / FEED_MM_A_MINUTE, stretch)
         count = stretch.leaves
         slice_mm = target_mm + practice.planing_mm
         left = flat.thick_mm - count * (slice_mm + practice.resaw_kerf_mm)
@@ -392,10 +407,6 @@ class _Board:
         self._add("section", label, blank, after, minutes, stretch, **many, cuts_mm=cuts)
 
 
-STRIP_MINUTES, JOINT_MINUTES = 1.0, 1.5
-"""To rip a strip, and to joint and spread one edge."""
-
-
 def panel_mills(job: Job, board: Board, lying: Sequence[Lying]) -> list[Mill]:
     """A panel that is not glued yet: strips ripped, their edges jointed, glued, flattened."""
     panel, practice = board.panel, job.composition.practice
@@ -418,12 +429,14 @@ def panel_mills(job: Job, board: Board, lying: Sequence[Lying]) -> list[Mill]:
     flatten = f"Flatten {board.name} to {say(board.thickness_mm)}"
     minutes = long * board.width_mm * (panel.thick_mm - board.thickness_mm) / HAND_MM3_A_MINUTE
     if not halves:
-        minutes = max(1, math.ceil((panel.thick_mm - board.thickness_mm) / PASS_MM)) * (0.4 + long / FEED_MM_A_MINUTE)
+        minutes = max(1, math.ceil((panel.thick_mm - board.thickness_mm) / PASS_MM)) * (
+            EACH_PASS + long / FEED_MM_A_MINUTE
+        )
     cuts = tuple(round((panel.strip_mm + CROSSCUT_MM) * i, 1) for i in range(1, count))
     return [
-        Mill(board.name, "rip", rip, rough, strip, count, STRIP_MINUTES * count, parts, cuts_mm=cuts),
-        Mill(board.name, "joint", joint, strip, edged, count, JOINT_MINUTES * 2 * count, parts, blanks=count),
-        Mill(board.name, "panel", glue, edged, glued, 1, 2.0 * count, parts, instead=halves, blanks=count),
+        Mill(board.name, "rip", rip, rough, strip, count, EACH_STRIP * count, parts, cuts_mm=cuts),
+        Mill(board.name, "joint", joint, strip, edged, count, EACH_EDGE * 2 * count, parts, blanks=count),
+        Mill(board.name, "panel", glue, edged, glued, 1, EACH_GLUED * count, parts, instead=halves, blanks=count),
         Mill(board.name, "flatten", flatten, glued, flat, 1, minutes, parts),
     ]
 
@@ -435,7 +448,7 @@ def section_cuts(stretch: Stretch, long_mm: float, practice: Practice) -> tuple[
     end = stretch.begin_mm + long_mm
     if long_mm <= most:
         return ()
-    clear = _clear_places(stretch, end)
+    clear = _clear_places(stretch)
     cuts: list[float] = []
     at = stretch.begin_mm
     while end - at > most:
@@ -451,7 +464,7 @@ def section_cuts(stretch: Stretch, long_mm: float, practice: Practice) -> tuple[
     return tuple(round(cut, 1) for cut in cuts)
 
 
-def _clear_places(stretch: Stretch, end_mm: float) -> list[float]:
+def _clear_places(stretch: Stretch) -> list[float]:
     """Middles of the gaps that no part of any leaf reaches into, wide enough for a saw."""
     spans = sorted((one.outline.bounds[0], one.outline.bounds[2]) for one in stretch.lying)
     places = []

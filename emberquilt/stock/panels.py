@@ -45,7 +45,7 @@ def too_wide(job: Job, part: Part) -> bool:
     """It is wider across the grain than every board that is thick enough for it."""
     if is_sheet(job.composition.rack, part.material) or part.turn == "any":
         return False
-    _, across = _reach(job, part)
+    _, across = item_of(job, part).reach_mm
     wide = across + 2 * gaps_of(job.composition).edge_mm
     thick = serving(job.composition.rack, part.material, part.thickness_mm)
     return bool(thick) and all(board.width_mm < wide for board in thick)
@@ -68,7 +68,7 @@ def panel_for(job: Job, key: str) -> PanelPlan:
         made = _plan(job, Group(part.material, part.thickness_mm, (part,)))
     if made is None:
         practice = job.composition.practice
-        along, across = _reach(job, part)
+        along, across = item_of(job, part).reach_mm
         name = job.composition.rack.shelf.name(part.material)
         thick = practice.say(part.thickness_mm + FLATTENED_MM)
         raise BadChoice(
@@ -78,16 +78,10 @@ def panel_for(job: Job, key: str) -> PanelPlan:
     return made
 
 
-def _reach(job: Job, part: Part) -> tuple[float, float]:
-    item = item_of(job, part)
-    boxes = [item.turned(turn).bounds for turn in item.turns]
-    return min(((x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes), key=lambda side: side[1])
-
-
 def _plan(job: Job, group: Group) -> PanelPlan | None:
     """Out of the thinnest board that has enough left at its end, the shortest of them first."""
     gaps, practice = gaps_of(job.composition), job.composition.practice
-    sides = [_reach(job, part) for part in group.parts]
+    sides = [item_of(job, part).reach_mm for part in group.parts]
     length = sum(along for along, _ in sides) + gaps.between_mm * (len(sides) - 1) + 2 * gaps.edge_mm + TRIMMED_LONG_MM
     width = max(across for _, across in sides) + 2 * gaps.edge_mm + TRIMMED_WIDE_MM
     lying, found = on_boards(job), []

@@ -16,7 +16,10 @@ def paper(job: Job, table: dict[int, int], view: View) -> Read:
     return worn(job, view, "pale", lambda p: "ABCD"[table[p.key] - 1]), ()
 
 
-@reading("stock", "to buy", plan="buying")
+TO_BUY = "to buy"
+
+
+@reading("stock", TO_BUY, plan="buying")
 def to_buy(job: Job, buying: Buying, view: View) -> Read:
     """Pieces for which wood has to be bought, in full; what the rack gives is pale."""
     missing = {any_copy(key) for key in buying.parts} | {any_copy(one.part) for one in buying.too_large}

@@ -6,11 +6,11 @@ from ..practice import Practice
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
-from .milling import SETTING, WORDS, Mill, sizes_told
+from .milling import WORDS, Mill, sizes_told
 
 WHY = {
     "crosscut": "what is not needed stays as thick as it is",
-    "rip": "wider than the planer takes",
+    "rip": "to the width that the planer takes, or to strips for a panel",
     "joint": "straight and square: for the band saw's fence, or for a glue line that holds",
     "panel": "wider than any board; it must be dry before it is flattened",
     "flatten": "strips never come out of the clamps quite even",
@@ -40,21 +40,20 @@ CAUTION = "Follow what the machine's makers and your local rules say."
 def mill(job: Job, plan, gathered: Gathered) -> None:
     """Machine by machine, all boards at one setting one after the other."""
     before: tuple[str, ...] = ()
-    for (how, thick_mm), mills in plan.milling.settings.items():
+    for setting, mills in plan.milling.settings.items():
         # a board whose parts are sawn needs no milling any more: each part bears its share
         shares: dict[str, float] = {}
         for one in mills:
             for key in one.parts:
                 shares[key] = shares.get(key, 0.0) + one.minutes / len(one.parts)
-        wait = plan.glue.glue.work_minutes if how == "panel" else 0.0
-        step = replace(
-            _step(job, how, thick_mm, mills, tuple(shares)), wait_minutes=wait, shares=tuple(shares.values())
-        )
+        step = _step(job, setting, mills, plan.milling.minutes_at(setting))
+        wait = plan.glue.glue.work_minutes if setting[0] == "panel" else 0.0
+        step = replace(step, parts=tuple(shares), shares=tuple(shares.values()), wait_minutes=wait)
         before = gathered.add(step, before)
 
 
-def _step(job: Job, how: str, thick_mm: float, mills: tuple[Mill, ...], parts: tuple[str, ...]) -> Step:
-    practice = job.composition.practice
+def _step(job: Job, setting: tuple[str, float], mills: tuple[Mill, ...], minutes: float) -> Step:
+    practice, (how, thick_mm) = job.composition.practice, setting
     boards = list(dict.fromkeys(one.board for one in mills))
     named = ", ".join(boards[:4]) + (f" and {len(boards) - 4} more" if len(boards) > 4 else "")
     to = f" to {practice.say(thick_mm)}" if thick_mm else ""
@@ -63,10 +62,8 @@ def _step(job: Job, how: str, thick_mm: float, mills: tuple[Mill, ...], parts: t
         "stock",
         "mill",
         f"{WORDS[how]}{to}: {named}",
-        SETTING[how] + sum(one.minutes for one in mills),
-        parts,
+        minutes,
         place="mill",
-        tools=(),
         caution=f"{CAUTIONS[how]} {CAUTION}",
         why=WHY[how],
         lines=tuple(line for one in mills for line in _lines(one, practice)),

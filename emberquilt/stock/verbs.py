@@ -12,10 +12,11 @@ from ..work.composition import Composition, Placement
 from ..work.copies import any_copy
 from ..work.parts import Job, Part, job_of
 from ..work.register import Values, verb
-from ..work.setting import number, of, whole_number
+from ..work.setting import length_of, number, of, whole_number
 from ..work.view import Target
+from .caliper import THICKEST_MM, THINNEST_MM, measured, stretch_of
 from .laying import Laying, turns_of
-from .leaves import leaves_of
+from .leaves import leaf_of, leaves_of
 
 MOST_WITHIN_DEG = 45.0
 MOST_LEAVES = 20
@@ -113,8 +114,7 @@ def set_down(target: Target, values: Values) -> Edit:
     leaf = whole_number(leaf_text, 0, MOST_LEAVES)
     kept = composition.decisions.stock.whole
     leaves = leaves_of(board, part.thickness_mm, composition.practice, composition.rack, kept)
-    leaf = min(max(leaf, 1), leaves) if leaves > 1 else 0
-    place = Placement(board.name, round(x, 2), round(y, 2), round(turned, 2), leaf)
+    place = Placement(board.name, round(x, 2), round(y, 2), round(turned, 2), leaf_of(leaf, leaves))
     places: dict[str, Placement | None] = {key: place} if composition.placements.get(key) != place else {}
     return Edit(f"{part.name} moved on board {board.name}", placements=places)
 
@@ -185,3 +185,16 @@ def want(target: Target, values: Values) -> Edit:
         table |= dict.fromkeys(target.keys, kind)
     words = f"{DEFECTS[kind]} wanted in {of(target.pieces)}" if kind else f"no flaw in {of(target.pieces)}"
     return decided(target.composition, words, "stock", wanted=table)
+
+
+@verb("caliper")
+def caliper(target: Target, values: Values) -> Edit:
+    """Stock as it was milled measures `length`: everything on the stretch of that `part` is so thick, less what sanding
+    takes; a sheet is what it is."""
+    composition = target.composition
+    job, key = job_of(composition), str(values.get("part", ""))
+    found = stretch_of(job, key) if job.part(key) is not None else None
+    if found is None:
+        raise BadChoice("That part lies on no board yet. Lay it first, then measure what it lies on.")
+    mm = length_of(values, composition, "length", THINNEST_MM, THICKEST_MM)
+    return measured(job, *found, mm)

@@ -169,3 +169,35 @@ def test_the_command_line_tells_what_to_buy_where_it_is_asked():
     assert cherry["board_feet"] == pytest.approx(4 * 24 / 144, abs=1e-6)
     assert cherry["actual_board_feet"] == pytest.approx(13 / 16 * 4 * 24 / 144, abs=1e-6)
     assert {part for one in told["buy"] for part in one["parts"]} == {one["part"] for one in told["unplaced"]}
+
+
+def test_however_many_there_are_every_one_is_bought():
+    """Sixty copies of twelve squares of 90 mm, two of which lie beside each other in a board of 8 in: none is lost."""
+    work = replace(squares(12, lengths_sold_mm=(609.6,)), rack=Rack(woods()))
+    work = edited(work, "copies", count="60")
+    job = job_of(work)
+    buying = buying_of(job)
+    bought_keys = [key for one in buying.purchases for key in one.parts]
+    assert len(bought_keys) == len(set(bought_keys))
+    assert set(bought_keys) == {part.key for part in job.parts()} - {one.part for one in buying.too_large}
+    (cherry,) = (one for one in buying.purchases if one.material == "cherry")
+    # six of them to a row of 2 ft, at most two rows: not below one board for twelve, nor twice as many
+    assert 60 <= cherry.count * cherry.width_mm / 203.2 <= 75
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_no_size_alone_is_cheaper_by_far_than_what_is_proposed(seed):
+    """Every size tried by itself (the shop sells no other): what is proposed costs no more than any, but for a tenth
+    that the shorter last board or a size left untried may come to."""
+    shape = composition(cells(24, seed, 260.0, 170.0))
+    feet = {}
+    for lengths in ((609.6,), (914.4,), (1219.2,), (1828.8,)):
+        for widths in ((101.6,), (152.4,), (203.2,)):
+            practice = Practice(lengths_sold_mm=lengths, widths_sold_mm=widths)
+            buying = buying_of(job_of(replace(shape, practice=practice, rack=Rack(woods()))))
+            cherry = [one for one in buying.purchases if one.material == "cherry"]
+            if sum(len(one.parts) for one in cherry) == 24:
+                feet[lengths, widths] = sum(one.nominal_feet for one in cherry)
+    every = buying_of(job_of(replace(shape, rack=Rack(woods()))))
+    proposed = sum(one.nominal_feet for one in every.purchases if one.material == "cherry")
+    assert proposed <= 1.1 * min(feet.values())

@@ -470,3 +470,76 @@ def test_copies_that_are_no_longer_made_lie_on_no_board():
     work = edited(small((replace(W1, length_mm=1200.0),)), "copies", count="3")
     work = edited(edited(work, "lay"), "copies", count="1")
     assert {one.key for some in on_boards(job_of(work)).values() for one in some} == {str(n) for n in range(1, 13)}
+
+
+def test_a_pack_that_wants_a_knot_lies_over_it_whole():
+    """The largest piece stands for the sheet: with it over the knot the whole sheet still lies on the board."""
+    knot = Defect("knot", tuple(shapely.Point(150, 90).buffer(5, quad_segs=3).exterior.coords[:-1]))
+    boards = (replace(W1, defects=(knot,), width_mm=220.0),)
+    work = composition(cells(12, 3, 180.0, 120.0))
+    work = replace(work, rack=Rack(woods(), boards), practice=work.practice.changed(fit="stack"))
+    largest = max(job_of(work).pieces.values(), key=lambda part: part.area_mm2).id.piece
+    work = edited(edited(work, "want", [largest], kind="knot"), "lay")
+    lying = on_boards(job_of(work))["C1"]
+    assert len(lying) == 12
+    region = boards[0].region.buffer(1e-6)
+    assert all(region.covers(one.outline) for one in lying)
+    mine = next(one for one in lying if one.key == str(largest))
+    assert mine.outline.covers(shapely.Polygon(knot.ring).centroid)
+
+
+def comb(teeth: int, pitch: float, deep: float) -> shapely.Polygon:
+    """A comb: shapes that meet in many places at once."""
+    points = [(0.0, 0.0), (teeth * pitch, 0.0)]
+    for i in reversed(range(teeth)):
+        points += [
+            ((i + 1) * pitch, deep + 10),
+            ((i + 0.5) * pitch, deep + 10),
+            ((i + 0.5) * pitch, 10),
+            (i * pitch, 10),
+        ]
+    return shapely.make_valid(shapely.Polygon(points).buffer(0))
+
+
+@pytest.mark.parametrize("seed", [0, 1, 2, 3])
+def test_shapes_that_meet_in_many_places_settle_without_ever_coming_too_near(seed):
+    rng = np.random.default_rng(seed)
+    shapes, x = [], 5.0
+    for _ in range(8):
+        shape = comb(int(rng.integers(2, 5)), float(rng.uniform(12, 20)), float(rng.uniform(15, 40)))
+        shape = affinity.rotate(shape, float(rng.choice([0, 180])), origin=(0, 0))
+        x0, y0, x1, _ = shape.bounds
+        shapes.append(affinity.translate(shape, x - x0, float(rng.uniform(3, 30)) - y0))
+        x += x1 - x0 + 6.0
+    room = shapely.box(0, 0, x + 20, 90)
+    made = settled(shapes, room, 3.0, Effort(20.0))
+    assert made is not None
+    assert made.reach_mm < max(shape.bounds[2] for shape in shapes)
+    for i, one in enumerate(made.outlines):
+        assert room.covers(one)
+        assert one.equals_exact(affinity.translate(shapes[i], *np.subtract(one.bounds[:2], shapes[i].bounds[:2])), 1e-6)
+        assert all(one.distance(other) >= 3.0 for other in made.outlines[i + 1 :])
+
+
+@pytest.mark.parametrize("count", [8, 30])
+def test_what_lies_over_each_other_is_drawn_apart_or_given_up(count):
+    """Squares thrown together in a room that is large enough: either none comes, or one that holds."""
+    rng = np.random.default_rng(count)
+    shapes = [shapely.box(x, y, x + 20, y + 20) for x, y in rng.uniform(3, 40 * count**0.5, (count, 2))]
+    room = shapely.box(0, 0, 2000, 60 * count**0.5)
+    made = settled(shapes, room, 2.0, Effort(20.0))
+    if made is None:
+        return
+    assert all(a.distance(b) >= 2.0 for i, a in enumerate(made.outlines) for b in made.outlines[i + 1 :])
+    assert all(room.covers(one) for one in made.outlines)
+
+
+def test_leaves_of_one_board_count_as_far_as_any_is_used():
+    """Twelve squares on two leaves lie six to a leaf; without a stack the second is begun when the first is full."""
+    squares = items_of([shapely.box(0, 0, 40, 40)] * 12, (0.0,))
+    region = shapely.box(0, 0, 800, 50)
+    faces = [Face(f"L{n}", region, rank=(n,), stack="B") for n in (1, 2)]
+    made = first_layout(squares, faces, Gaps(GAP, EDGE), Stamps(1.0, GAP))
+    assert {key: len(some) for key, some in made.by_face.items()} == {"L1": 6, "L2": 6}
+    alone = first_layout(squares, [replace(face, stack="") for face in faces], Gaps(GAP, EDGE), Stamps(1.0, GAP))
+    assert {key: len(some) for key, some in alone.by_face.items()} == {"L1": 12}

@@ -12,9 +12,11 @@ import pytest
 import shapely
 from shapely import affinity
 
+from emberquilt.cli import PACK_NAMES
+from emberquilt.drawing.on_paper import arrow_of, waste_side
 from emberquilt.drawing.pdf import FOOT_MM, OVERLAP_MM, layout_for
-from emberquilt.drawing.planes import CLEAR_MM, READY_GAP_MM, clear_copies
-from emberquilt.drawing.print_pack import pack_pdf, print_pack
+from emberquilt.drawing.planes import CLEAR_MM, READY_GAP_MM, Printed, clear_copies
+from emberquilt.drawing.print_pack import PACKS, STUCK, pack_pdf, page_svg, print_pack, seen_line_mm
 from emberquilt.errors import BadChoice
 from emberquilt.formats.export import export
 from emberquilt.outline.coverage import Coverage
@@ -320,3 +322,55 @@ def test_shims_that_lie_on_no_board_are_printed_with_the_boards():
     made = print_pack(plan.job, "boards", "A4", plan.paper)
     named = {part.key for page in made.pages for part in page.plane.parts}
     assert any(key.startswith("shim") for key in named)
+
+
+@pytest.mark.parametrize("pack", sorted(PACKS))
+def test_what_is_looked_at_is_what_is_printed(pack):
+    """Words and strokes of the page that is shown, and of the PDF that pdfium reads, are the same and in one place."""
+    work = work_of_boxes().composition
+    work = edited(replace(work, rack=Rack(woods(), (Board(1, "cherry", "C1", 400, 150, 20),))), "lay")
+    plan = Plan(work)
+    made = print_pack(plan.job, pack, "A3", plan.paper, holes={"1": [(30.0, 20.0)]})
+    document = pypdfium2.PdfDocument(pack_pdf(plan.job, made))
+    assert len(document) == len(made.pages)
+    for page, printed in zip(made.pages, document, strict=True):
+        shown = page_svg(page)
+        text = words_on(printed)
+        assert shown["parts"]
+        assert all(one.words in text for one in shown["texts"])
+        strokes = shown["strokes"].count("M") + shown["ticks"].count("M")
+        # beside these a page has its check ruler, and no more strokes of the drawing than are shown
+        ruler = len(strokes_of(printed)) - strokes
+        assert 0 <= ruler <= 60
+    assert (made.pages[0].ticked, made.pages[-1].ticked) == (False, False)
+    assert any(page.ticked for page in made.pages) == (pack in STUCK)
+
+
+def test_the_command_line_offers_every_pack():
+    assert set(PACK_NAMES) == set(PACKS)
+
+
+@pytest.mark.parametrize("turn", [0.0, 30.0, 90.0, 135.0])
+def test_an_arrow_points_along_the_grain_as_one_sees_it(turn):
+    """Counter-clockwise from the right, on a page whose y runs down."""
+    part = Printed("1", shapely.box(0, 0, 60, 60), "1", turn)
+    (x0, y0, x1, y1), *heads = arrow_of(part)
+    assert math.degrees(math.atan2(y0 - y1, x1 - x0)) == pytest.approx(turn)
+    assert all((x, y) == (x1, y1) for x, y, _, _ in heads)
+    assert all(math.dist((x1, y1), (x, y)) < math.dist((x0, y0), (x1, y1)) for _, _, x, y in heads)
+    assert arrow_of(replace(part, grain_deg=None)) == []
+    assert arrow_of(replace(part, outline=shapely.box(0, 0, 5, 5))) == []
+
+
+def test_strokes_stand_outside_the_part_and_inside_its_openings():
+    outline = shapely.Polygon(shapely.box(0, 0, 80, 60).exterior, [shapely.box(20, 20, 50, 40).exterior])
+    strokes = waste_side(Printed("1", outline))
+    assert len(strokes) == round(280 / 22) + round(100 / 22)
+    for x0, y0, x1, y1 in strokes:
+        assert outline.boundary.distance(shapely.Point(x0, y0)) < 1e-6
+        assert not outline.contains(shapely.Point(x1, y1))
+        assert math.dist((x0, y0), (x1, y1)) == pytest.approx(1.4)
+
+
+def test_a_line_seen_small_is_wider_than_printed_and_keeps_its_order():
+    assert 0.1 < seen_line_mm(0.1) < seen_line_mm(0.3) < seen_line_mm(1.5)

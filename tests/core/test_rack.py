@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from emberquilt.colour import difference, lab_of, linear_of, srgb_of
 from emberquilt.errors import BadChoice, BadDrawing
 from emberquilt.picture.figure import colours, counts_of, darkness
+from emberquilt.practice import Practice
 from emberquilt.rack.boards import Board, Defect, laid, to_board
 from emberquilt.rack.coats import FULL_COATS, MOST_COATS, Coat, coat_of, coated_lab
 from emberquilt.rack.photo import REFERENCES, Marks, colour_of, face_of, white_balanced
@@ -233,3 +234,18 @@ def test_a_board_is_seen_by_its_own_colour_and_paint_hides_it():
     assert seen.look("cherry", "", "W1") == seen.look("cherry")
     assert seen.hex(seen.look("walnut", "paint #405060", "W1")) == "#405060"
     assert seen.older.lab_of(kind) == pytest.approx(lab_of(wood("walnut").aged))
+
+
+def test_off_cuts_stand_in_boxes_by_thickness():
+    boards = (
+        Board(1, "cherry", "C1", 300, 100, 19.0, offcut=True),
+        Board(2, "cherry", "C2", 400, 100, 19.4, offcut=True),
+        Board(3, "aspen", "A1", 300, 100, 6.2, offcut=True),
+        Board(4, "cherry", "C3", 900, 100, 19.0),
+    )
+    rack = Rack(woods(), boards)
+    inches = rack.boxes(Practice().box_mm)
+    assert [round(16 * mm / 25.4) for mm, _ in inches] == [4, 12]
+    assert [[board.name for board in own] for _, own in inches] == [["A1"], ["C2", "C1"]]
+    assert [mm for mm, _ in rack.boxes(Practice(unit="mm").box_mm)] == [6.0, 19.0]
+    assert Rack(woods(), boards[3:]).boxes(1.0) == []

@@ -13,9 +13,11 @@ from emberquilt.drawing.print_pack import (
     STUCK,
     USUAL_LINE_MM,
     PrintPack,
+    checked_line,
     pack_pdf,
     page_svg,
     print_pack,
+    seen_line_mm,
 )
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
@@ -44,6 +46,10 @@ def _pack(plan: Plan, asked: dict[str, str]) -> PrintPack:
     return print_pack(plan.job, asked["pack"], asked["paper"], plan.paper, bool(asked["mirrored"]), holes)
 
 
+def _line_mm(asked: dict[str, str]) -> float:
+    return checked_line(number(asked["width"], "millimetres"))
+
+
 @require_GET
 def printing(request, uid):
     """Every page of the pack, before it is printed."""
@@ -61,6 +67,7 @@ def printing(request, uid):
         "lines": LINES,
     }
     try:
+        context["line_seen"] = seen_line_mm(_line_mm(asked))
         made = _pack(plan, asked)
     except BadChoice as bad:
         return render(request, "pictures/printing.html", context | {"problem": str(bad)})
@@ -88,7 +95,7 @@ def printed(request, uid):
     row = own(request, uid)
     plan = plan_of(row)
     asked = _asked(request, plan)
-    data = pack_pdf(plan.job, _pack(plan, asked), asked["line"], number(asked["width"], "millimetres"))
+    data = pack_pdf(plan.job, _pack(plan, asked), asked["line"], _line_mm(asked))
     name = f"{slugify(row.name) or 'picture'}-{asked['pack']}"
     headers = {"Content-Disposition": f'attachment; filename="{name}.pdf"', "X-Content-Type-Options": "nosniff"}
     return HttpResponse(data, content_type="application/pdf", headers=headers)

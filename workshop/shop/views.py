@@ -21,7 +21,7 @@ from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import KINDS, LIMITS, woods
 from workshop.stations.faces import FACE_PX_PER_MM, RACK_PX_PER_MM, face_url, tile_url
-from workshop.stations.rack import boxes_of, rack
+from workshop.stations.rack import rack
 
 from . import actions
 from .clock import zone_of, zones
@@ -41,7 +41,7 @@ def shop(request):
         "fields": fields_of(practice, WORDS),
         "hours": [(day, practice.hours.get(day, "")) for day in DAYS],
         "rack": rack(stock.boards, stock.shelf),
-        "boxes": boxes_of(stock.boards, practice),
+        "boxes": stock.boxes(practice.box_mm),
         "woods": stock.shelf,
         "blades": blades(),
         "zone": zone_of(request.shop).key,

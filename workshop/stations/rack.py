@@ -1,9 +1,7 @@
 """The boards on the rack, drawn to one scale."""
 
 from collections import defaultdict
-from collections.abc import Iterable
 
-from emberquilt.practice import Practice
 from emberquilt.rack.boards import Board
 from emberquilt.rack.woods import Shelf
 from workshop.stations.faces import tile_url
@@ -50,19 +48,3 @@ def rack(boards: tuple[Board, ...], shelf: Shelf, works: list[dict] | tuple = ()
             }
         )
     return rows
-
-
-BOX_MM = 25.4 / 16
-
-
-def boxes_of(boards: Iterable[Board], practice: Practice) -> list[dict]:
-    """Off-cuts as they stand in boxes, one for each thickness to a sixteenth of an inch, or a millimetre."""
-    step = BOX_MM if practice.unit == "in" else 1.0
-    table: dict[int, list[Board]] = defaultdict(list)
-    for board in boards:
-        if board.offcut:
-            table[max(1, round(board.thickness_mm / step))].append(board)
-    return [
-        {"thick_mm": n * step, "boards": sorted(own, key=lambda board: (board.wood, -board.area_mm2))}
-        for n, own in sorted(table.items())
-    ]

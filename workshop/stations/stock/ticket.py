@@ -1,6 +1,5 @@
 """What the Stock station says."""
 
-from emberquilt.constants import MM3_PER_BOARD_FOOT
 from emberquilt.drawing.milling import milling_drawing, short_words
 from emberquilt.drawing.rack import DrawnBoard, RackDrawing, rack_drawing
 from emberquilt.errors import BadChoice
@@ -10,10 +9,11 @@ from emberquilt.saw.copies import MOST_COPIES
 from emberquilt.stock.buying import Buying, bought
 from emberquilt.stock.caliper import stretch_of
 from emberquilt.stock.laying import turns_of
-from emberquilt.stock.leaves import is_sheet, leaves_of, milled_mm
-from emberquilt.stock.milling import SETTING, WORDS, sizes_told
+from emberquilt.stock.leaves import leaves_of
+from emberquilt.stock.milling import WORDS, sizes_told, target_mm
 from emberquilt.stock.panels import PanelPlan, panel_for, too_wide
 from emberquilt.stock.parts_list import material_name, parts_list
+from emberquilt.stock.readings import TO_BUY
 from emberquilt.stock.swaps import swaps_of
 from emberquilt.work.composition import Composition
 from emberquilt.work.copies import any_copy
@@ -64,7 +64,7 @@ def context(desk: Desk) -> dict:
     shown = next((n for n in needs if n["chosen"]), None) or (needs[0] if needs else None)
     lines = _lines(desk)
     key = _part_key(desk)
-    shopping = desk.plan.buying if desk.show == "to buy" else None
+    shopping = desk.plan.buying if desk.show == TO_BUY else None
     job, only = desk.job, None
     if shopping and (shopping.purchases or shopping.too_large):
         job, only = bought(job, shopping), frozenset(one.part for one in shopping.too_large)
@@ -103,22 +103,19 @@ def _milling(desk: Desk, key: str) -> dict:
             "words": short_words(one.mill, practice.short),
             "sizes": sizes_told(one.mill, practice.short),
             "own": one.mill.board == own,
-            "across": f"{one.wide + 12:.1f}",
-            "down": f"{34 - one.tall:.1f}",
             "colour": _colour(rack.shelf, rack.by_name[one.mill.board].wood),
         }
         for one in drawn
     ]
-    groups, at = [], 0
-    for (how, thick), mills in milling.settings.items():
-        minutes = SETTING[how] + sum(mill.minutes for mill in mills)
-        groups.append({"words": WORDS[how], "thick_mm": thick, "minutes": minutes, "rows": rows[at : at + len(mills)]})
-        at += len(mills)
+    of_mill, groups = iter(rows), []
+    for setting, mills in milling.settings.items():
+        own_rows, minutes = [next(of_mill) for _ in mills], milling.minutes_at(setting)
+        groups.append({"words": WORDS[setting[0]], "thick_mm": setting[1], "minutes": minutes, "rows": own_rows})
     return {
         "mills": sorted(rows, key=lambda row: not row["own"]),
         "mill_groups": groups,
         "mill_minutes": milling.minutes,
-        "mill_lost": sum(mill.lost_mm3 for mill in milling.mills) / MM3_PER_BOARD_FOOT,
+        "mill_lost": milling.lost_feet,
     }
 
 
@@ -327,7 +324,7 @@ def _lying(desk: Desk, key: str, rack: RackDrawing) -> dict | None:
             for n in range(1, could + 1)
             if could > 1 and place and n != place.leaf and place.board not in whole
         ],
-        "caliper_mm": _caliper(desk, key),
+        "caliper_mm": _caliper(job, key),
         "to_glue": board.panel if board is not None and board.panel and not board.panel.made else None,
         "panel": _panel(job, key) if place is None and too_wide(job, part) else None,
         "could_resaw": could if could > 1 else 0,
@@ -349,16 +346,10 @@ def _panel(job: Job, key: str) -> PanelPlan | None:
         return None
 
 
-def _caliper(desk: Desk, key: str) -> float | None:
+def _caliper(job: Job, key: str) -> float | None:
     """What the caliper should say of the stretch that a part lies on, once it is milled."""
-    composition = desk.composition
-    found = stretch_of(desk.job, key)
-    if found is None:
-        return None
-    board, stretch = composition.rack.by_name[found[0]], found[1]
-    if is_sheet(composition.rack, board.wood):
-        return board.thickness_mm
-    return min(board.thickness_mm, milled_mm(composition.practice, stretch.thickness_mm))
+    found = stretch_of(job, key)
+    return target_mm(job, job.composition.rack.by_name[found[0]], found[1]) if found else None
 
 
 def _turned(job: Job, key: str) -> list[tuple[str, float]]:
