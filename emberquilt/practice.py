@@ -23,7 +23,24 @@ CHOICES = {
         "teeth": "6 to 10 teeth in the cut",
         "one": "one size for everything",
     },
-    "fit": {"on": "on the line", "beside": "beside the line, sand to it", "stack": "stack cut together"},
+    "blade_kind": {
+        "plain": "plain or skip-tooth",
+        "reverse": "reverse: its last teeth point up, the underside stays clean",
+        "crown": "crown-tooth: cuts both ways, turned over it is fresh again",
+        "spiral": "spiral: cuts in every direction, a wider kerf",
+        "pinned": "with pins: needs a hole of 5 mm",
+    },
+    "fit": {
+        "on": "on the line",
+        "beside": "beside the line, sand to it",
+        "gap": "beside it, for a wanted gap",
+        "stack": "stack cut together",
+    },
+    "accents": {
+        "after": "after the outline",
+        "before": "before the outline",
+        "mixed": "each when the blade passes by",
+    },
     "glue": {
         "wood": "yellow wood glue",
         "quick": "thick quick wood glue",
@@ -74,6 +91,9 @@ LIMITS = {
     "coats": (0, 20),
     "estimate_ratio": (0.1, 20.0),
     "throat_mm": (100.0, 1500.0),
+    "gap_mm": (0.0, 1.0),
+    "opens_mm": (10.0, 120.0),
+    "square_deg": (0.0, 5.0),
     "section_mm": (60.0, 1500.0),
     "planer_long_mm": (0.0, 1200.0),
     "planer_wide_mm": (0.0, 1200.0),
@@ -95,6 +115,11 @@ LISTS = {
 }
 """Lists of lengths, and between what each of them lies."""
 MOST_LISTED = 8
+
+BLADE_LIMITS = ((0.2, 3.0), (0.1, 1.5), (3.0, 60.0), (0, 999))
+"""Of a row in the table of blades: width and thickness in mm, teeth per inch, how many are at hand."""
+MOST_BLADES = 24
+BladeRow = tuple[str, float, float, float, int]
 
 FINE_MM = 1.4
 """Lengths below this are said in millimetres also in a shop that measures in inches."""
@@ -140,7 +165,19 @@ class Practice:
     """Lengths of sheets as they are sold, each half as wide: 2 by 1, 4 by 2 and 8 by 4 ft."""
     blade_school: str = "thickness"
     one_blade: int = 5
+    blade_kind: str = "plain"
+    blades: tuple[BladeRow, ...] | None = None
+    """This shop's own table: number, width and thickness in mm, teeth per inch, how many are at hand; the usual table
+    where it has none."""
     fit: str = "beside"
+    gap_mm: float = 0.2
+    """The joint that is wanted where one saws for a gap."""
+    accents: str = "after"
+    """When lines that free nothing are sawn."""
+    square_deg: float = 0.0
+    """What the blade is off square by, as the check with a kerf turned round shows."""
+    opens_mm: float = 50.0
+    """The thickest pack that the saw's arms and the blade's stroke take: common practice, no source."""
     stock_mm: float = 19.05
     stocks_mm: tuple[float, ...] = (12.7, 19.05, 25.4)
     """Thicknesses that boards are milled to here: 1/2, 3/4 and 1 in."""
@@ -203,7 +240,20 @@ class Practice:
         return cls().changed(**{name: value for name, value in values.items() if name in known})
 
     def as_dict(self) -> dict:
-        return asdict(self) | {name: list(getattr(self, name)) for name in LISTS}
+        told = asdict(self) | {name: list(getattr(self, name)) for name in LISTS}
+        own = {} if self.blades is None else {"blades": [list(row) for row in self.blades]}
+        return {name: value for name, value in told.items() if name != "blades"} | own
+
+    def offset_mm(self, kerf_mm: float) -> float:
+        """How far outside its line the middle of the kerf runs, where waste lies beside it. With an offset o on each
+        piece a joint opens by kerf - 2 o."""
+        if self.fit == "gap":
+            return (kerf_mm - self.gap_mm) / 2
+        return kerf_mm / 2 if self.fit == "beside" else 0.0
+
+    def joint_mm(self, kerf_mm: float) -> float:
+        """How far a joint opens between pieces that are each sawn so."""
+        return kerf_mm - 2 * self.offset_mm(kerf_mm)
 
     def unit_for(self, mm: float) -> str:
         """The unit a length is said in: what is finer than a 1/32 in tells nothing in inches and stays in mm."""
@@ -273,6 +323,8 @@ def check(name: str, value):
     if name == "hours":
         parse_week(value)
         return dict(value)
+    if name == "blades":
+        return _check_blades(value)
     if name in LISTS:
         return _check_list(words, value, *LISTS[name])
     if name not in LIMITS:
@@ -285,6 +337,52 @@ def check(name: str, value):
     if not low <= number <= high:
         raise BadChoice(f"{words.capitalize()} must lie between {low:g} and {high:g}; {number:g} does not.")
     return number
+
+
+def read_blades(text: str) -> list[list] | None:
+    """A table as it is typed: one blade a line, “5: 0.97 0.41 14 12”; the word “usual” for the usual table."""
+    if text.strip().lower() == "usual":
+        return None
+    rows = []
+    for line in text.splitlines():
+        if not line.strip():
+            continue
+        no, _, rest = line.partition(":")
+        rows.append([no.strip().removeprefix("No. "), *rest.replace(",", " ").replace("x", " ").split()])
+    return rows
+
+
+def _check_blades(value) -> tuple[BladeRow, ...] | None:
+    """Rows in their right types, fine to coarse."""
+    if value is None:
+        return None
+    if isinstance(value, str):
+        return _check_blades(read_blades(value))
+    if not isinstance(value, list | tuple) or not value:
+        raise BadChoice("The table of blades is empty: a saw needs at least one. Write “usual” for the usual table.")
+    rows: list[BladeRow] = []
+    for row in value:
+        told = " ".join(str(one) for one in row)[:60] if isinstance(row, list | tuple) else str(row)[:60]
+        wrong = BadChoice(
+            f"“{told}” is no blade: write its number, width and thickness in mm, teeth to the inch, count."
+        )
+        try:
+            no, *numbers = row
+            if len(numbers) == 3:
+                numbers = [*numbers, 0]
+            width, thick, teeth, count = (float(one) for one in numbers)
+        except (TypeError, ValueError):
+            raise wrong from None
+        no = str(no).strip()
+        within = all(
+            low <= one <= high for one, (low, high) in zip((width, thick, teeth, count), BLADE_LIMITS, strict=True)
+        )
+        if not no or len(no) > 8 or not within or thick >= width:
+            raise wrong
+        rows.append((no, width, thick, teeth, int(count)))
+    if len({row[0] for row in rows}) < len(rows) or len(rows) > MOST_BLADES:
+        raise BadChoice(f"A table has at most {MOST_BLADES} blades, each with a number of its own.")
+    return tuple(sorted(rows, key=lambda row: (row[1], row[2])))
 
 
 def _check_list(words: str, value, low: float, high: float) -> tuple[float, ...]:

@@ -11,6 +11,7 @@ from ..errors import BadChoice
 from ..plan import Plan
 from ..relief.frame import FramePlan
 from ..relief.orders_judged import why_of
+from ..saw.cuts import SawPlan
 from ..stock.milling import Mill, Size
 from ..work.composition import Piece
 from ..work.contacts import Contact, contacts_of
@@ -57,7 +58,12 @@ def plan_json(plan: Plan) -> dict[str, Any]:
                 "order": c.order,
                 "piece": number.get(c.piece, 0),
                 "part": c.part,
+                "what": c.what,
+                "blank": c.blank + 1,
                 "blade": c.blade.no,
+                "kind": c.blade.kind,
+                "why_blade": c.why_blade,
+                "fresh": c.fresh,
                 "cut_mm": c.length_mm,
                 "inside_mm": c.inside_mm,
                 "minutes": c.minutes,
@@ -67,6 +73,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             }
             for c in plan.saw.cuts
         ],
+        **_way(plan.saw),
         "glue": [
             {
                 "order": s.order,
@@ -123,6 +130,84 @@ def _assembly(one: Assembly) -> dict[str, Any]:
         "accent": one.accent,
         "inside": [_assembly(inner) for inner in one.inside],
     }
+
+
+def _way(saw: SawPlan) -> dict[str, Any]:
+    """What lies on the table at one time, the way of the blade through each, and what that asks for. Blanks count from
+    1; points are the picture's mm."""
+    return {
+        "blanks": [
+            {
+                "parts": list(blank.parts),
+                "material": blank.material,
+                "stack": blank.stack,
+                "thickness_mm": round(blank.thickness_mm, 4),
+                "tilt_deg": round(blank.tilt_deg, 4),
+                "pack": blank.pack,
+                "board": saw.rooms[at].board,
+                "section": saw.rooms[at].number,
+                "stock": shapely.get_coordinates(saw.rooms[at].stock.exterior)[:-1].round(3).tolist(),
+            }
+            for at, blank in enumerate(saw.blanks)
+        ],
+        "way": [{"blank": at + 1, "strokes": _strokes(saw, at)} for at in range(len(saw.blanks))],
+        "holes": [
+            {
+                "x_mm": round(h.x_mm, 3),
+                "y_mm": round(h.y_mm, 3),
+                "bit_mm": h.bit_mm,
+                "tilt_deg": round(h.tilt_deg, 4),
+                "part": c.part,
+                "blank": c.blank + 1,
+                "on_line": h.on_line,
+                "room_mm": round(h.room_mm, 3),
+            }
+            for c in saw.cuts
+            for h in c.holes
+        ],
+        "throat": [
+            {
+                "blank": at + 1,
+                "reach_mm": sweep.reach_mm,
+                "hits": [
+                    {"x_mm": h.x_mm, "y_mm": h.y_mm, "heading_deg": h.heading_deg, "reach_mm": h.reach_mm}
+                    for h in sweep.hits
+                ],
+            }
+            for at, sweep in sorted(saw.sweeps.items())
+        ],
+        "blades": [
+            {
+                "no": n.blade.no,
+                "kind": n.blade.kind,
+                "kerf_mm": round(n.blade.kerf_mm, 4),
+                "turns_mm": round(n.blade.tightest_mm, 4),
+                "length_mm": round(n.length_mm, 1),
+                "count": n.count,
+                "at_hand": n.blade.at_hand,
+                "fresh_before": list(n.fresh),
+            }
+            for n in saw.needs
+        ],
+    }
+
+
+def _strokes(saw: SawPlan, at: int) -> list[dict[str, Any]]:
+    return [
+        {
+            "path": stroke.path.round(3).tolist(),
+            "kind": stroke.kind,
+            "corner": stroke.corner,
+            "part": stroke.part,
+            "frees": list(stroke.frees),
+            "waste": stroke.waste,
+            "tilt_deg": round(stroke.tilt_deg, 4),
+            "blade": cut.blade.no,
+            "kerf_mm": round(cut.blade.kerf_mm, 4),
+        }
+        for cut in saw.of_blank(at)
+        for stroke in cut.strokes
+    ]
 
 
 def _relief(plan: Plan) -> dict[str, Any]:

@@ -116,6 +116,16 @@ class Coverage:
                 table[key] = made
         return table[key]
 
+    def latest(self, key: int, name: Hashable, stamp: Any, compute: Callable[[shapely.Polygon], T]) -> T:
+        """What follows from the outline of one piece and from what `stamp` tells, kept until the stamp is another."""
+        table = self._table(name)
+        kept = table.get(key)
+        if kept is None or kept[0] != stamp:
+            kept = stamp, compute(self.by_key[key])
+            with self._lock:
+                table[key] = kept
+        return kept[1]
+
     def replaced(self, changed: Mapping[int, shapely.Polygon], gone: Iterable[int] = ()) -> "Coverage":
         """This coverage with outlines changed or added under their keys, and others gone.
 

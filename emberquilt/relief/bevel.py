@@ -70,6 +70,10 @@ def kerf_mm(job: Job, host: int) -> float:
 
 def bevels_of(job: Job) -> dict[int, BevelCut]:
     """Of every piece that is to be cut so, by its key."""
+    return job.once("bevels", lambda: _bevels(job))
+
+
+def _bevels(job: Job) -> dict[int, BevelCut]:
     composition = job.composition
     found = {}
     for key, rise in composition.decisions.relief.bevels.items():

@@ -1,8 +1,9 @@
 """Blanks: what lies on the saw table at one time, and which parts come out of it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from ..relief.bevel import BevelCut, bevels_of
 from ..wood.packs import MOST_WOODS
 from ..work.composition import Layer
 from ..work.parts import Job, Part
@@ -15,19 +16,26 @@ IN_ONE_SHEET = ("sheet", "backer", "spacer")
 class Blank:
     """Parts of one copy that are sawn out of one piece of stock, or of several that lie on each other (`stack` of them,
     `thickness_mm` in all). `leads` are the parts whose lines are followed, `frees` what each of these cuts sets free.
-    `layer` is set where lines of that layer are shared inside the blank and sawn once."""
+    `layer` is set where lines of that layer are shared inside the blank and sawn once. `tilts`: parts that are sawn
+    with the table tilted, and by how many degrees; `out_of_one`: bevelled pieces with what they are sawn out of."""
 
     parts: tuple[str, ...]
     material: str
     thickness_mm: float
     hardness_lbf: float
     stack: int = 1
-    tilt_deg: float = 0.0
+    tilts: tuple[tuple[str, float], ...] = ()
     layer: int = 0
     frees: tuple[tuple[str, ...], ...] = ()
     pack: bool = False
     late: bool = False
     """Traced from the fitted pieces, and so not sawn before them."""
+    out_of_one: bool = False
+
+    @property
+    def tilt_deg(self) -> float:
+        """The most that the table is tilted for it."""
+        return max((deg for _, deg in self.tilts), default=0.0)
 
     @property
     def leads(self) -> tuple[str, ...]:
@@ -63,12 +71,48 @@ def _of_layer(job: Job, layer: Layer) -> Iterator[Blank]:
     elif job.composition.practice.fit == "stack":
         yield _pack(job, layer, known)
     else:
-        for part in known:
+        yield from _each_alone(job, layer, known)
+
+
+def _each_alone(job: Job, layer: Layer, known: list[Part]) -> Iterator[Blank]:
+    """Every piece out of a blank of its own; a bevelled one with what it jams in, out of one board, or out of two on
+    each other where their woods differ."""
+    bevels = bevels_of(job)
+    by_key = {part.id.piece: part for part in known}
+    inside: dict[int, list[Part]] = {}
+    for part in known:
+        cut = bevels.get(part.id.piece)
+        if cut is not None and cut.host in by_key:
+            inside.setdefault(cut.host, []).append(part)
+    out = {part.key for parts in inside.values() for part in parts}
+    for part in known:
+        if own := inside.get(part.id.piece):
+            yield _bevelled(job, layer, part, own, bevels)
+        elif part.key not in out:
             yield _blank(job, [part])
+
+
+def _bevelled(job: Job, layer: Layer, host: Part, inside: list[Part], bevels: Mapping[int, BevelCut]) -> Blank:
+    shelf = job.composition.rack.shelf
+    woods = {part.material for part in (host, *inside)}
+    boards = len(woods)
+    thick = host.thickness_mm * boards
+    return Blank(
+        tuple(part.key for part in (*inside, host)),
+        host.material if boards == 1 else "",
+        thick,
+        max(shelf[code].hardness_lbf for code in woods),
+        boards,
+        tuple((part.key, bevels[part.id.piece].tilt_deg) for part in inside),
+        layer.key,
+        tuple((part.key,) for part in (*inside, host)),
+        out_of_one=True,
+    )
 
 
 def _blank(job: Job, parts: list[Part], layer: int = 0, late: bool = False) -> Blank:
     first = parts[0]
+    bevels = bevels_of(job) if layer else {}
     keys = tuple(part.key for part in parts)
     high = job.composition.decisions.saw.high
     wood = job.composition.rack.shelf[first.material]
@@ -78,6 +122,7 @@ def _blank(job: Job, parts: list[Part], layer: int = 0, late: bool = False) -> B
         first.thickness_mm * high,
         wood.hardness_lbf,
         high,
+        tuple((part.key, bevels[part.id.piece].tilt_deg) for part in parts if part.id.piece in bevels),
         layer=layer,
         frees=tuple((key,) for key in keys),
         late=late,
@@ -159,14 +204,8 @@ def _same(one, other) -> bool:
 
 
 def _derived(job: Job) -> Iterator[Blank]:
-    """Backers, shims and spacers, each height out of one strip; the base."""
+    """Backers, shims and spacers; the base."""
     shelf = job.composition.rack.shelf
-    for part in (*job.grounds, *job.base):
+    for part in (*job.grounds, *job.base, *job.shims, *job.stands):
         if part.material in shelf:
             yield _blank(job, [part], late=True)
-    strips: dict[tuple[str, str, float], list[Part]] = {}
-    for part in (*job.shims, *job.stands):
-        if part.material in shelf:
-            strips.setdefault((part.role, part.material, part.thickness_mm), []).append(part)
-    for parts in strips.values():
-        yield _blank(job, parts, late=True)

@@ -1,32 +1,12 @@
 """Inner corners of a piece that a blade cannot turn: what is left when a disc rolls along the outline."""
 
-from collections.abc import Iterable
-from functools import partial
-
 import numpy as np
 import shapely
-
-from ..outline.coverage import Coverage
 
 DEEP_MM = 0.4
 """An inner corner counts when the blade leaves more than this standing in it, across: common practice, no source."""
 Rest = tuple[float, tuple[float, float]]
 """How much is left standing in the worst corner, across (mm), and where (mm)."""
-
-
-def rests_of(coverage: Coverage, radius_mm: float, keys: Iterable[int]) -> dict[int, Rest]:
-    """Of these pieces those with inner corners tighter than the radius."""
-    wanted = list(keys)
-    table = coverage.each(("corners", round(radius_mm, 4)), partial(corner_rests, radius_mm), wanted)
-    return {key: rest for key in wanted if (rest := table[key]) is not None}
-
-
-def rests_of_outlines(radius_mm: float, outlines: dict[str, shapely.Geometry]) -> dict[str, Rest]:
-    """The same for outlines that no coverage keeps, by their keys."""
-    if not outlines:
-        return {}
-    found = corner_rests(radius_mm, [], np.array(list(outlines.values())))
-    return {key: rest for key, rest in zip(outlines, found, strict=True) if rest is not None}
 
 
 def corner_rests(radius_mm: float, _keys: list[int], outlines: np.ndarray) -> list[Rest | None]:

@@ -1,45 +1,50 @@
 """The sawing plan: for each part blade, holes, length of cut and minutes, in an order with its reasons."""
 
 import math
-from dataclasses import dataclass
-from functools import partial
-from itertools import count
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 import shapely
 
 from ..outline.coverage import Coverage
 from ..practice import Practice
-from ..rack.blades import DETAIL_STEPS, Blade, choose_blade, finer_blades
+from ..rack.blades import Blade
 from ..rack.woods import Shelf
-from ..work.parts import Job, Part
+from ..work.parts import Job
+from .blades import ALL, INSIDE, OUTLINE, Asked, Pick, picks_of
 from .blanks import Blank, blanks_of
-from .corners import rests_of, rests_of_outlines
-from .holes import PilotHole, pilot_holes
-from .lines import from_the_edge, sawn_together, start_point
+from .holes import PilotHole
+from .lines import from_the_edge, start_point
+from .minutes import DRILL_MINUTES, THREAD_MINUTES, feed_mm_per_minute, stroke_minutes
+from .order import Task, in_order
+from .room import Room
+from .sawing import ways_of
+from .throat import Sweep, swept
+from .way import Sawn, Stroke
+from .wear import Worn, fresh_at, life_mm, within
 
-USUAL_STOCK_MM = 19.05
-USUAL_HARDNESS_LBF = 950.0
-"""Cherry: the wood that `practice.saw_mm_per_minute` speaks of."""
-MINUTES_PER_HOLE = 1.2
-"""Drill, thread the blade, clamp it again: common practice, no source."""
-
-
-Lengths = tuple[float, float, tuple[PilotHole, ...]]
-"""Of one cut: its length, how much of it goes round openings (mm), and its pilot holes."""
+LATE_STAGE = 1_000_000
+SLENDER = 6.0
+"""A part that is so many times as long as it is fat is weak, and sawn after others: own choice."""
 
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """One part to saw, and what its line sets free besides (`frees`). `order` counts from 1; `runs` how often it is
-    sawn for all copies; `first_minutes` and `again_minutes`, with the shop's own correction, of the first run and of
-    each further one; start is a point in mm; `inside_mm` of the length goes round openings."""
+    """One part to saw, and what its line sets free besides (`frees`). `what` of it: everything, its openings or then
+    its outline, where they want different blades. `order` counts from 1; `runs` how often it is sawn for all copies;
+    `first_minutes` and `again_minutes`, with the shop's own correction, of the first run and of each further one; start
+    is a point in mm; `length_mm` of its drawn lines, of which `inside_mm` go round openings; `strokes`: the way of the
+    blade; `fresh`: a fresh blade is mounted for it."""
 
     order: int
     part: str
+    what: str
     frees: tuple[str, ...]
     blank: int
     blade: Blade
+    why_blade: str
     chapter: int
     length_mm: float
     inside_mm: float
@@ -50,6 +55,16 @@ class Cut:
     start_mm: tuple[float, float]
     teeth_in_cut: float
     reason: str
+    strokes: tuple[Stroke, ...] = ()
+    tilt_deg: float = 0.0
+    fresh: bool = False
+    wears: float = 0.0
+    """The share of a blade's life that all its runs take."""
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """What it is about: what comes free, or the part that goes on to be sawn."""
+        return self.frees or (self.part,)
 
     @property
     def piece(self) -> int:
@@ -86,9 +101,26 @@ class Row:
     growth_mm: float
 
 
+@dataclass(frozen=True, slots=True)
+class BladeNeed:
+    """Blades of one number: how much line they saw in all runs, how many that takes, and before which cuts a fresh one
+    is mounted."""
+
+    blade: Blade
+    length_mm: float
+    count: int
+    fresh: tuple[int, ...]
+
+    @property
+    def short(self) -> int:
+        """How many are to be got, where the shop counts its blades."""
+        return max(0, self.count - self.blade.at_hand)
+
+
 @dataclass(frozen=True)
 class SawPlan:
-    """`copies` of the work are sawn, `high` at a time; lengths are those of one run, minutes those of all."""
+    """`copies` of the work are sawn, `high` at a time; lengths are those of one run, minutes those of all. `rooms`:
+    what each blank lies in on the table."""
 
     cuts: tuple[Cut, ...]
     chapters: tuple[Chapter, ...]
@@ -97,6 +129,30 @@ class SawPlan:
     gap_mm: float
     copies: int = 1
     high: int = 1
+    rooms: Mapping[int, Room] = field(default_factory=dict)
+    needs: tuple[BladeNeed, ...] = ()
+    throat_mm: float = 406.4
+
+    @cached_property
+    def sweeps(self) -> Mapping[int, Sweep]:
+        """How every blank fares in the saw's throat."""
+        return {at: self.sweep_of(at) for at in self._by_blank}
+
+    def sweep_of(self, blank: int) -> Sweep:
+        # a spiral blade is not turned
+        paths = [s.path for cut in self.of_blank(blank) if cut.blade.kind != "spiral" for s in cut.strokes]
+        return swept(paths, self.rooms[blank].stock, self.throat_mm)
+
+    def of_blank(self, blank: int) -> tuple[Cut, ...]:
+        """The cuts of one blank, in order."""
+        return self._by_blank.get(blank, ())
+
+    @cached_property
+    def _by_blank(self) -> dict[int, tuple[Cut, ...]]:
+        table: dict[int, list[Cut]] = {}
+        for cut in self.cuts:
+            table.setdefault(cut.blank, []).append(cut)
+        return {at: tuple(cuts) for at, cuts in table.items()}
 
     @property
     def minutes(self) -> float:
@@ -128,7 +184,7 @@ class SawPlan:
 
     def minutes_of_blank(self, blank: int) -> float:
         """Minutes of all that comes out of one blank, in all copies."""
-        return sum(cut.minutes for cut in self.cuts if cut.blank == blank)
+        return sum(cut.minutes for cut in self.of_blank(blank))
 
     def after(self, cut: Cut | None) -> int | None:
         """Key of the piece that is sawn after a cut, the first one after the last."""
@@ -155,131 +211,224 @@ def saw_plan(job: Job) -> SawPlan:
 def plan_with(job: Job, high: int) -> SawPlan:
     """The plan, with so many copies sawn at once as the job's blanks say."""
     blanks = blanks_of(job)
-    blade_of = _blades(job, blanks)
-    inside = enclosed_by_key(job)
-    order = _in_order(job, blanks, blade_of, inside)
-    of_blank: dict[int, list[str]] = {}
-    for key, at in order:
-        of_blank.setdefault(at, []).append(key)
-    lengths: dict[str, Lengths] = {}
-    for at, keys in of_blank.items():
-        lengths |= _lengths(job, blanks[at], keys, blade_of)
-    frees = {freed[0]: freed for blank in blanks for freed in blank.frees}
-    cuts: list[Cut] = []
-    counted = count(1)
-    chapter = 0
-    for i, (key, at) in enumerate(order):
-        blank, before = blanks[at], cuts[-1] if cuts else None
-        if before is None or before.blade != blade_of[key] or blanks[before.blank].late != blank.late:
-            chapter = next(counted)
-        reason = _reason(job, key, at, before, blanks, blade_of, inside)
-        cuts.append(_cut(job, i + 1, frees[key], at, blank, blade_of[key], chapter, lengths[key], reason))
+    picks = picks_of(job, blanks)
+    blade_of = {asked: pick.blade for asked, pick in picks.items()}
+    order = _in_order(job, blanks, blade_of)
+    ways = ways_of(job, blanks, order, blade_of)
+    made = _Cuts(job, blanks, picks, ways.sawn)
+    for asked, at in order:
+        made.add(asked, at)
+    cuts, needs = _fresh(job, made.cuts, blanks)
     gap = joint_gap_mm(job.composition.practice, cuts)
-    return SawPlan(tuple(cuts), _chapters(cuts, blanks), blanks, _rows(job, gap), gap, job.copies, high)
+    return SawPlan(
+        tuple(cuts),
+        _chapters(cuts, blanks),
+        blanks,
+        _rows(job, gap),
+        gap,
+        job.copies,
+        high,
+        ways.rooms,
+        needs,
+        job.composition.practice.throat_mm,
+    )
 
 
-def _in_order(
-    job: Job, blanks: tuple[Blank, ...], blade_of: dict[str, Blade], inside: dict[str, int]
-) -> list[tuple[str, int]]:
-    """Leading parts and their blanks: what waits for the fitted pieces last, then what you put first, by blade, by
-    material, out of one blank after the other; inside before outside, small before large."""
-    first = {str(key): i for i, key in enumerate(job.composition.decisions.saw.first)}
-    entries = [(key, at) for at, blank in enumerate(blanks) for key in blank.leads]
+def _in_order(job: Job, blanks: tuple[Blank, ...], blade_of: Mapping[Asked, Blade]) -> list[tuple[Asked, int]]:
+    """All cuts and their blanks: what waits for the fitted pieces last, what a person put first or last there, what is
+    enclosed before what encloses it; within that with few changes, small before large, what is weak later."""
+    home = {key: at for at, blank in enumerate(blanks) for key in blank.leads}
+    entries = [(asked, home[asked[0]]) for asked in blade_of]
+    place = {asked: i for i, (asked, _) in enumerate(entries)}
+    encloses = _encloses(job, blanks)
+    stage = _stages(job, blanks, home, encloses)
+    depth = enclosed_by_key(job)
 
-    def rank(entry: tuple[str, int]):
-        key, at = entry
-        blank = blanks[at]
-        own = () if blank.pack else (blank.material, blank.thickness_mm)
+    def all_of(key: str) -> list[int]:
+        return [place[key, what] for what in (ALL, INSIDE, OUTLINE) if (key, what) in place]
+
+    tasks = []
+    for asked, at in entries:
+        key, what = asked
+        blank, blade = blanks[at], blade_of[asked]
+        before = [i for other in encloses.get(key, ()) for i in all_of(other)]
+        if what == OUTLINE:
+            before.append(place[key, INSIDE])
+        own: tuple = () if blank.pack else (blank.material, blank.thickness_mm)
         shared = at if blank.layer else -1
-        return (
-            blank.late,
-            first.get(key, len(first)),
-            blade_of[key].size,
-            blank.pack,
-            *own,
-            shared,
-            -inside.get(key, 0),
-            job.by_key[key].area_mm2,
+        part = job.by_key[key]
+        slender = _slender(job, key)
+        rank = (blade.size, blade.kind, blank.pack, own, shared, -depth.get(key, 0), slender, part.area_mm2)
+        tilt = dict(blank.tilts).get(key, 0.0)
+        wood = (blank.material, blank.thickness_mm) if blank.material else at
+        tasks.append(Task(((blade.no, blade.kind), tilt), wood, frozenset(before), rank, stage[key]))
+    ordered = [entries[i] for i in in_order(tasks)]
+    ranks = {entries[i][0]: task.rank for i, task in enumerate(tasks)}
+    for at, blank in enumerate(blanks):
+        if blank.pack:
+            ordered = _pack_from_the_edge(job, ordered, at, blanks, depth, ranks, stage)
+    return ordered
+
+
+def _slender(job: Job, key: str) -> bool:
+    if not key.isdecimal():
+        return False
+    fat = 2 * job.composition.home[int(key)].coverage.spots[int(key)].radius_mm
+    return job.by_key[key].area_mm2 > SLENDER * fat * fat
+
+
+def _encloses(job: Job, blanks: tuple[Blank, ...]) -> dict[str, set[str]]:
+    """Of blanks whose parts share lines: what each part runs all round. A bevelled piece lies in what it is sawn out
+    of, also where that does not close round it."""
+    found: dict[str, set[str]] = {}
+    for blank in blanks:
+        if not blank.layer:
+            continue
+        coverage = job.composition.layer(blank.layer).without_openings.coverage
+        inside = coverage.once("encloses", lambda c=coverage: _rings_round(c))  # type: ignore[misc]
+        leads = set(blank.leads)
+        for outer, inner in inside.items():
+            if str(outer) in leads:
+                found.setdefault(str(outer), set()).update(str(k) for k in inner if str(k) in leads)
+        if blank.out_of_one:
+            host = blank.leads[-1]
+            found.setdefault(host, set()).update(blank.leads[:-1])
+    return found
+
+
+def _stages(job: Job, blanks: tuple[Blank, ...], home: Mapping[str, int], encloses) -> dict[str, int]:
+    """When a person wants each part, and what waits for the fitted pieces. What lies inside comes no later than what
+    lies round it."""
+    saw = job.composition.decisions.saw
+    first = {str(key): i - len(saw.first) for i, key in enumerate(saw.first)}
+    last = {str(key): i + 1 for i, key in enumerate(saw.last)}
+    stage = {key: LATE_STAGE if blanks[at].late else first.get(key, last.get(key, 0)) for key, at in home.items()}
+    for outer in sorted(encloses, key=lambda key: stage.get(key, 0)):
+        for inner in encloses[outer]:
+            stage[inner] = min(stage[inner], stage[outer])
+    return stage
+
+
+def _pack_from_the_edge(job: Job, ordered: list, at: int, blanks, depth: dict[str, int], ranks, stage) -> list:
+    """The pieces of a pack in their places, but each next to something open where that is to be had."""
+    places = [i for i, (_, blank) in enumerate(ordered) if blank == at and ordered[i][0][1] != INSIDE]
+    asked = {int(ordered[i][0][0]): ordered[i][0] for i in places}
+    keys = list(asked)
+    coverage = job.composition.layer(blanks[at].layer).without_openings.coverage
+    inside = {int(key): n for key, n in depth.items() if key.isdecimal()}
+    group = {key: (stage[str(key)], ranks[asked[key]][:3]) for key in keys}
+    for i, key in zip(places, from_the_edge(coverage, keys, inside, group), strict=True):
+        ordered[i] = (asked[key], at)
+    return ordered
+
+
+class _Cuts:
+    """The cuts as they come one after another."""
+
+    def __init__(self, job: Job, blanks: tuple[Blank, ...], picks: Mapping[Asked, Pick], sawn: Mapping[Asked, Sawn]):
+        self.job, self.blanks, self.picks, self.sawn = job, blanks, picks, sawn
+        self.frees = {freed[0]: freed for blank in blanks for freed in blank.frees}
+        self.tilts = {key: deg for blank in blanks for key, deg in blank.tilts}
+        self.inside = enclosed_by_key(job)
+        self.chapter = 0
+        self.cuts: list[Cut] = []
+
+    def add(self, asked: Asked, at: int) -> None:
+        job, blank, pick, sawn = self.job, self.blanks[at], self.picks[asked], self.sawn[asked]
+        (key, what), blade, practice = asked, pick.blade, self.job.composition.practice
+        before = self.cuts[-1] if self.cuts else None
+        if before is None or before.blade != blade or self.blanks[before.blank].late != blank.late:
+            self.chapter += 1
+        feed = feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf)
+        work = stroke_minutes(sawn.strokes, feed, blade) + (DRILL_MINUTES + THREAD_MINUTES) * len(sawn.holes)
+        first = (work + practice.minutes_per_cut) * practice.estimate_ratio
+        again = work * practice.repeat_share * practice.estimate_ratio
+        runs = math.ceil(job.copies / (blank.stack if blank.pack else job.composition.decisions.saw.high))
+        on_line = next(((h.x_mm, h.y_mm) for h in sawn.holes if h.on_line), None)
+        frees = () if what == INSIDE else self.frees[key]
+        sawn_mm = sum(stroke.length_mm for stroke in sawn.strokes)
+        self.cuts.append(
+            Cut(
+                len(self.cuts) + 1,
+                key,
+                what,
+                frees,
+                at,
+                blade,
+                pick.why,
+                self.chapter,
+                sawn.drawn_mm,
+                sawn.inside_mm,
+                first,
+                again,
+                runs,
+                sawn.holes,
+                on_line or self._start(key, sawn),
+                blade.teeth_in_cut(blank.thickness_mm),
+                self._reason(key, what, at, before, blade),
+                _with_columns(sawn.strokes, self.frees),
+                self.tilts.get(key, 0.0),
+                wears=sawn_mm * runs / life_mm(blade, blank.thickness_mm, blank.hardness_lbf),
+            )
         )
 
-    ranked = sorted(entries, key=rank)
-    packs = [at for at, blank in enumerate(blanks) if blank.pack]
-    for at in packs:
-        ranked = _pack_from_the_edge(job, ranked, at, blanks, inside, rank)
-    return ranked
-
-
-def _pack_from_the_edge(job: Job, ranked: list, at: int, blanks, inside: dict[str, int], rank) -> list:
-    """The pieces of a pack in their places, but each next to something open where that is to be had."""
-    places = [i for i, (_, blank) in enumerate(ranked) if blank == at]
-    keys = [int(ranked[i][0]) for i in places]
-    coverage = job.composition.layer(blanks[at].layer).without_openings.coverage
-    depth = {int(key): n for key, n in inside.items() if key.isdecimal()}
-    group = {key: rank((str(key), at))[:3] for key in keys}
-    for i, key in zip(places, from_the_edge(coverage, keys, depth, group), strict=True):
-        ranked[i] = (str(key), at)
-    return ranked
-
-
-def _blades(job: Job, blanks: tuple[Blank, ...]) -> dict[str, Blade]:
-    """For each part the usual blade of its blank, or the first finer one that turns its tightest inner corner. A
-    corner that none turns is sawn from both sides with the usual one."""
-    practice = job.composition.practice
-    alike: dict[tuple[float, float], list[str]] = {}
-    for blank in blanks:
-        alike.setdefault((blank.thickness_mm, blank.hardness_lbf), []).extend(blank.leads)
-    blade_of: dict[str, Blade] = {}
-    for (thickness_mm, hardness_lbf), waiting in alike.items():
-        usual = choose_blade(practice, thickness_mm, hardness_lbf)
-        blade_of |= dict.fromkeys(waiting, usual)
-        for blade in finer_blades(practice, usual, thickness_mm)[: DETAIL_STEPS + 1]:
-            left = tight_corners(job, blade.line_mm(practice.fit), waiting)
-            blade_of |= {key: blade for key in waiting if key not in left}
-            waiting = [key for key in waiting if key in left]
-            if not waiting:
-                break
-    return blade_of
-
-
-def tight_corners(job: Job, radius_mm: float, keys: list[str]) -> dict[str, tuple[float, tuple[float, float]]]:
-    """Of these parts those with inner corners tighter than the radius: how much is left standing, and where."""
-    found: dict[str, tuple[float, tuple[float, float]]] = {}
-    by_layer: dict[int, list[int]] = {}
-    bare = [key for key in keys if not key.isdecimal()]
-    for key in keys:
+    def _start(self, key: str, sawn: Sawn) -> tuple[float, float]:
+        line = next((stroke for stroke in reversed(sawn.strokes) if stroke.kind == "in"), None)
+        if line is not None:
+            x, y = line.path[-1].tolist()
+            return round(x, 3), round(y, 3)
         if key.isdecimal():
-            by_layer.setdefault(job.composition.home[int(key)].key, []).append(int(key))
-    for layer, pieces in by_layer.items():
-        coverage = job.composition.layer(layer).coverage
-        found |= {str(key): rest for key, rest in rests_of(coverage, radius_mm, pieces).items()}
-    return found | rests_of_outlines(radius_mm, {key: job.by_key[key].outline for key in bare})
+            return self.job.composition.home[int(key)].coverage.of(int(key), "start", start_point)
+        return start_point(max(shapely.get_parts(self.job.by_key[key].outline), key=lambda part: part.area))
+
+    def _reason(self, key: str, what: str, at: int, before: Cut | None, blade: Blade) -> str:
+        """Why a part is sawn when it is."""
+        job, blank, shelf = self.job, self.blanks[at], self.job.composition.rack.shelf
+        saw = job.composition.decisions.saw
+        if key.isdecimal() and int(key) in saw.first:
+            return "you put it first"
+        if key.isdecimal() and int(key) in saw.last:
+            return "you put it last"
+        if blank.late and (before is None or not self.blanks[before.blank].late):
+            return "traced once the pieces are fitted"
+        if key in self.tilts:
+            return "with the table tilted, before what it is sawn out of"
+        if before is None or before.blade != blade:
+            return f"first with {blade.name}"
+        if before.blank != at and blank.layer and not blank.pack:
+            return f"{job.composition.layer(blank.layer).name} out of one sheet"
+        if self.blanks[before.blank].material != blank.material and not blank.pack:
+            return f"{_material(shelf, blank)} together"
+        if what == INSIDE or key in self.inside:
+            return "inside before outside"
+        return "from the edge inwards" if blank.pack else "small before large"
 
 
-def _lengths(job: Job, blank: Blank, order: list[str], blade_of: dict[str, Blade]):
-    """For each leading part of a blank, sawn in this order: length, how much of it goes round openings, and its pilot
-    holes. Out of its own blank a part is sawn all round; in a shared one a seam is sawn once, with the first of its
-    two."""
-    if blank.layer:
-        coverage = job.composition.layer(blank.layer).without_openings.coverage
-        return sawn_together(coverage, order, blade_of, wood_between=blank.pack)
-    made = {}
-    for key in order:
-        part, blade = job.by_key[key], blade_of[key]
-        holes = _holes_of(job, part, blade)
-        whole = float(part.outline.length)
-        made[key] = whole, whole - _outer_mm(part.outline), holes
-    return made
+def _with_columns(strokes: tuple[Stroke, ...], frees: Mapping[str, tuple[str, ...]]) -> tuple[Stroke, ...]:
+    """The strokes, with every part of a stack that comes free with the one that is sawn."""
+    return tuple(
+        replace(stroke, frees=tuple(key for lead in stroke.frees for key in frees[lead])) if stroke.frees else stroke
+        for stroke in strokes
+    )
 
 
-def _holes_of(job: Job, part: Part, blade: Blade) -> tuple[PilotHole, ...]:
-    if not part.key.isdecimal():
-        return pilot_holes(part.outline, blade)
-    coverage = job.composition.home[part.id.piece].coverage
-    return coverage.of(part.id.piece, ("holes", blade.no), partial(pilot_holes, blade=blade))
-
-
-def _outer_mm(outline: shapely.Geometry) -> float:
-    return sum(float(part.exterior.length) for part in shapely.get_parts(outline))
+def _fresh(job: Job, cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[list[Cut], tuple[BladeNeed, ...]]:
+    """The cuts with the fresh blades they begin with, and how many blades of each number that takes."""
+    made = list(cuts)
+    needs = []
+    for blade in dict.fromkeys(cut.blade for cut in cuts):
+        own = [i for i, cut in enumerate(cuts) if cut.blade == blade]
+        worn = [
+            Worn(cuts[i].wears, bool(cuts[i].holes) or n == 0 or cuts[own[n - 1]].blank != cuts[i].blank)
+            for n, i in enumerate(own)
+        ]
+        at = fresh_at(worn)
+        for n in at:
+            made[own[n]] = replace(made[own[n]], fresh=True)
+        count = 1 + len(at) + sum(within(one) for one in worn)
+        long = sum(sum(stroke.length_mm for stroke in cuts[i].strokes) * cuts[i].runs for i in own)
+        needs.append(BladeNeed(blade, long, count, tuple(cuts[own[n]].order for n in at)))
+    return made, tuple(needs)
 
 
 def enclosed_by_key(job: Job) -> dict[str, int]:
@@ -287,103 +436,38 @@ def enclosed_by_key(job: Job) -> dict[str, int]:
     depth: dict[str, int] = {}
     for layer in job.composition.layers:
         made = layer.without_openings.coverage
-        inside = made.once("inside", lambda c=made: _enclosed(c))  # type: ignore[misc]
-        depth |= {str(key): n for key, n in inside.items()}
+        round_it = made.once("encloses", lambda c=made: _rings_round(c))  # type: ignore[misc]
+        for inner in round_it.values():
+            for key in inner:
+                depth[str(key)] = depth.get(str(key), 0) + 1
     return depth
 
 
-def _enclosed(coverage: Coverage) -> dict[int, int]:
-    depth: dict[int, int] = {}
+def _rings_round(coverage: Coverage) -> dict[int, frozenset[int]]:
+    """Of every piece with openings the pieces that lie in them."""
+    found: dict[int, frozenset[int]] = {}
+    outlines = np.array(coverage.outlines)
+    tree = shapely.STRtree(outlines)
     for key, outline in coverage.by_key.items():
+        if not outline.interiors:
+            continue
+        within_it: set[int] = set()
         for ring in outline.interiors:
-            opening = shapely.Polygon(ring)
-            shapely.prepare(opening)
-            for other, polygon in coverage.by_key.items():
-                if other != key and opening.contains(polygon):
-                    depth[other] = depth.get(other, 0) + 1
-    return depth
-
-
-def _reason(job: Job, key: str, at: int, before: Cut | None, blanks: tuple[Blank, ...], blade_of, inside) -> str:
-    """Why a part is sawn when it is."""
-    blank, shelf = blanks[at], job.composition.rack.shelf
-    if key.isdecimal() and int(key) in job.composition.decisions.saw.first:
-        return "you put it first"
-    if blank.late and (before is None or not blanks[before.blank].late):
-        return "traced once the pieces are fitted"
-    if before is None or before.blade != blade_of[key]:
-        return f"first with No. {blade_of[key].no}"
-    if before.blank != at and blank.layer and not blank.pack:
-        return f"{job.composition.layer(blank.layer).name} out of one sheet"
-    if blanks[before.blank].material != blank.material and not blank.pack:
-        return f"{_material(shelf, blank)} together"
-    if key in inside:
-        return "inside before outside"
-    return "from the edge inwards" if blank.pack else "small before large"
+            within_it |= {coverage.keys[i] for i in tree.query(shapely.Polygon(ring), predicate="contains")}
+        if within_it - {key}:
+            found[key] = frozenset(within_it - {key})
+    return found
 
 
 def _material(shelf: Shelf, blank: Blank) -> str:
     return shelf.name(blank.material) if blank.material in shelf else "stacked woods"
 
 
-def feed_mm_per_minute(practice: Practice, thickness_mm: float, hardness_lbf: float) -> float:
-    """Feed along the line: slower in thicker wood (power 0.8) and harder wood (square root); own assumption, no source.
-
-    With the defaults a scene of 35 pieces in 6 mm pine takes about 40 minutes, as workers report.
-    """
-    slower = (thickness_mm / USUAL_STOCK_MM) ** 0.8 * (hardness_lbf / USUAL_HARDNESS_LBF) ** 0.5
-    return practice.saw_mm_per_minute / slower
-
-
-def _cut(
-    job: Job,
-    order: int,
-    frees: tuple[str, ...],
-    at: int,
-    blank: Blank,
-    blade: Blade,
-    chapter: int,
-    lengths: Lengths,
-    reason: str,
-) -> Cut:
-    key = frees[0]
-    practice = job.composition.practice
-    length, inside, holes = lengths
-    work = length / feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf) + MINUTES_PER_HOLE * len(holes)
-    first = (work + practice.minutes_per_cut) * practice.estimate_ratio
-    again = work * practice.repeat_share * practice.estimate_ratio
-    runs = math.ceil(job.copies / (blank.stack if blank.pack else job.composition.decisions.saw.high))
-    on_line = next(((h.x_mm, h.y_mm) for h in holes if h.on_line), None)
-    return Cut(
-        order,
-        key,
-        frees,
-        at,
-        blade,
-        chapter,
-        length,
-        inside,
-        first,
-        again,
-        runs,
-        holes,
-        on_line or _start(job, key),
-        blade.teeth_in_cut(blank.thickness_mm),
-        reason,
-    )
-
-
-def _start(job: Job, key: str) -> tuple[float, float]:
-    if key.isdecimal():
-        return job.composition.home[int(key)].coverage.of(int(key), "start", start_point)
-    return start_point(max(shapely.get_parts(job.by_key[key].outline), key=lambda part: part.area))
-
-
 def _chapters(cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[Chapter, ...]:
     chapters = []
     for number in range(1, (cuts[-1].chapter if cuts else 0) + 1):
         own = [c for c in cuts if c.chapter == number]
-        parts = tuple(key for c in own for key in c.frees)
+        parts = tuple(dict.fromkeys(key for c in own for key in c.parts))
         late = blanks[own[0].blank].late
         chapters.append(Chapter(number, own[0].blade, parts, sum(c.minutes for c in own), late))
     return tuple(chapters)
@@ -392,10 +476,7 @@ def _chapters(cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[Chapter, ...]
 def joint_gap_mm(practice: Practice, cuts: list[Cut]) -> float:
     """How far a joint opens: one kerf when each piece is cut on the line or together in a pack, none when sanded to
     it."""
-    own = [cut for cut in cuts if cut.piece]
-    if not own or practice.fit == "beside":
-        return 0.0
-    return max(cut.blade.kerf_mm for cut in own)
+    return max((practice.joint_mm(cut.blade.kerf_mm) for cut in cuts if cut.piece), default=0.0)
 
 
 def _rows(job: Job, gap_mm: float) -> tuple[Row, ...]:

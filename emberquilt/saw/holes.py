@@ -10,8 +10,8 @@ from ..rack.blades import Blade
 
 BITS_MM = (3.2, 2.0, 1.6, SMALLEST_BIT_MM)
 """1/8, 5/64, 1/16 and 1/32 in; common practice, no source."""
-PASS_MM = 0.1
-"""The bit must be this much wider than the blade for it to pass."""
+PIN_BITS_MM = (6.0, 5.0)
+"""For blades with pins."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +24,19 @@ class PilotHole:
     bit_mm: float | None
     on_line: bool = False
     """Drilled on the line itself: what lies inside is wood, and the kerf takes the hole with it."""
+    tilt_deg: float = 0.0
+    """Drilled as the table is tilted for the cut."""
+
+
+def bits_for(blade: Blade) -> tuple[float, ...]:
+    """The bits that a shop has for such a blade, largest first."""
+    return (*PIN_BITS_MM, *BITS_MM) if blade.kind == "pinned" else BITS_MM
+
+
+def least_opening_mm(blade: Blade) -> float:
+    """Across: the smallest opening that the blade can be threaded into, with waste left round the bit."""
+    passes = [bit for bit in bits_for(blade) if bit >= blade.passes_mm - 1e-9]
+    return min(passes, default=blade.passes_mm) + 2 * HOLE_WASTE_MM
 
 
 def pilot_holes(outline: shapely.Geometry, blade: Blade) -> tuple[PilotHole, ...]:
@@ -35,11 +48,13 @@ def pilot_holes(outline: shapely.Geometry, blade: Blade) -> tuple[PilotHole, ...
 def hole_in(waste: shapely.Polygon, blade: Blade) -> PilotHole:
     """In the waste at its fattest spot, with the largest bit that fits."""
     spot = largest_circle(waste)
-    fits = [bit for bit in BITS_MM if bit / 2 + HOLE_WASTE_MM <= spot.radius_mm and bit >= blade.width_mm + PASS_MM]
+    fits = [
+        bit for bit in bits_for(blade) if bit / 2 + HOLE_WASTE_MM <= spot.radius_mm and bit >= blade.passes_mm - 1e-9
+    ]
     return PilotHole(spot.x_mm, spot.y_mm, 2 * spot.radius_mm, max(fits, default=None))
 
 
 def hole_on(line: tuple[float, float], blade: Blade) -> PilotHole:
     """On the line, where it turns sharpest, with the smallest bit that lets the blade through."""
-    passes = [bit for bit in BITS_MM if bit >= blade.width_mm + PASS_MM]
+    passes = [bit for bit in bits_for(blade) if bit >= blade.passes_mm - 1e-9]
     return PilotHole(*line, 0.0, min(passes, default=None), on_line=True)

@@ -3,8 +3,10 @@
 from ..findings import Finding, Fix, name_pieces
 from ..work.parts import Job
 from ..work.register import judgement
+from .blades import ALL, INSIDE, OUTLINE, tight_corners
 from .corners import DEEP_MM
-from .cuts import SawPlan, tight_corners
+from .cuts import SawPlan
+from .holes import least_opening_mm
 
 MOST_GROWTH_MM = 2.0
 """A row that grows by more than this no longer fits its backer or frame: common practice, no source."""
@@ -56,11 +58,14 @@ def _undrillable(job: Job, plan: SawPlan) -> list[Finding]:
             "no-bit-fits",
             "saw",
             f"An opening of {job.by_key[cut.part].name} is {say(hole.room_mm)} at its fattest: no bit fits that lets "
-            f"No. {cut.blade.no} through. Take a finer blade there.",
-            "The bit leaves 0.5 mm of waste round it and is 0.1 mm wider than the blade.",
+            f"{cut.blade.name} through, the least is {say(least_opening_mm(cut.blade))}. Widen it, or "
+            "leave it a drilled hole.",
+            "The bit leaves 0.5 mm of waste round it and is 0.1 mm wider than the blade. A finer blade is taken where "
+            "one fits that still clears its dust in this thickness.",
             (cut.piece,) if cut.piece else (),
             (round(hole.x_mm, 2), round(hole.y_mm, 2)),
             amount=round(hole.room_mm, 1),
+            limit=round(least_opening_mm(cut.blade), 1),
             unit="mm",
             by_place=True,
         )
@@ -76,9 +81,11 @@ def _tight_corners(job: Job, plan: SawPlan) -> list[Finding]:
     number = {p.key: p.number for p in job.composition.made}
     findings = []
     for blade in dict.fromkeys(cut.blade for cut in plan.cuts):
-        radius = blade.line_mm(practice.fit)
-        mine = [cut.part for cut in plan.cuts if cut.blade == blade and cut.piece]
-        left = {int(key): rest for key, rest in tight_corners(job, radius, mine).items()}
+        radius = blade.line_mm(practice)
+        left: dict[int, tuple[float, tuple[float, float]]] = {}
+        for what in (ALL, INSIDE, OUTLINE):
+            mine = [cut.part for cut in plan.cuts if cut.blade == blade and cut.piece and cut.what == what]
+            left |= {int(key): rest for key, rest in tight_corners(job, radius, mine, what).items()}
         if not left:
             continue
         keys = sorted(left, key=lambda key: number[key])
@@ -89,7 +96,7 @@ def _tight_corners(job: Job, plan: SawPlan) -> list[Finding]:
                 "tight-corner",
                 "saw",
                 f"{'Inner corners' if several else 'An inner corner'} of {name_pieces([number[k] for k in keys])} "
-                f"{'are' if several else 'is'} tighter than No. {blade.no} turns ({practice.say(radius)} at the line): "
+                f"{'are' if several else 'is'} tighter than {blade.name} turns ({practice.say(radius)} at the line): "
                 f"{practice.say(left[worst][0])} would be left standing{f' in {number[worst]}' if several else ''}. "
                 "Saw in from both sides.",
                 "The blade's width in its own kerf bounds the radius it can follow; the wall of "

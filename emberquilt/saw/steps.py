@@ -26,11 +26,11 @@ def _chapter(plan: SawPlan, chapter: Chapter) -> Step:
     together: list[int] = []
     for cut in (c for c in plan.cuts if c.chapter == chapter.number):
         for run in range(1, cut.runs + 1):
-            freed = [key for number in plan.run_copies(cut, run) for key in of_copy(cut.frees, number)]
+            freed = [key for number in plan.run_copies(cut, run) for key in of_copy(cut.parts, number)]
             parts += freed
             shares += [run_minutes(cut, run) / len(freed)] * len(freed)
             together.append(len(freed))
-    blade = f"No. {chapter.blade.no}"
+    blade = chapter.blade.name
     return Step(
         f"saw-{chapter.number}",
         "saw",

@@ -313,20 +313,45 @@ class StockDecisions:
 
 @dataclass(frozen=True)
 class SawDecisions:
-    """`first`: pieces to saw before all others, in that order; `stacks`: layers that are cut as one stack; `high`: how
-    many copies lie on each other and are sawn at once."""
+    """`first`: pieces to saw before all others, in that order; `last`: after all others, in that order; `stacks`:
+    layers that are cut as one stack; `high`: how many copies lie on each other and are sawn at once. By piece:
+    `starts` where its outline is begun (mm), `ways` which way it is gone round as seen from above (clockwise or
+    counter-clockwise), `blades` the number of the blade that saws it; `spiral`: pieces that a spiral blade saws."""
 
     first: tuple[int, ...] = ()
     stacks: tuple[tuple[int, ...], ...] = ()
     high: int = 1
+    last: tuple[int, ...] = ()
+    starts: Mapping[int, tuple[float, float]] = field(default_factory=dict)
+    ways: Mapping[int, str] = field(default_factory=dict)
+    blades: Mapping[int, str] = field(default_factory=dict)
+    spiral: tuple[int, ...] = ()
 
     def after(self, change: Reshaped) -> tuple["SawDecisions", list[str]]:
-        homes = [change.home(key) for key in self.first]
-        lost = ["A piece that was to be sawn first is gone."] * homes.count(None)
-        first = tuple(dict.fromkeys(key for key in homes if key is not None))
+        homes = [change.home(key) for key in (*self.first, *self.last)]
+        lost = ["A piece that was to be sawn first or last is gone."] * homes.count(None)
+        first, last, spiral = (_homes(keys, change) for keys in (self.first, self.last, self.spiral))
         stacks = tuple(s for s in self.stacks if all(layer in change.layers for layer in s))
         lost += ["A stack of layers is gone with one of them."] * (len(self.stacks) - len(stacks))
-        return replace(self, first=first, stacks=stacks), lost
+        starts, ways, blades = (_at_home(table, change) for table in (self.starts, self.ways, self.blades))
+        made = replace(
+            self, first=first, last=last, stacks=stacks, starts=starts, ways=ways, blades=blades, spiral=spiral
+        )
+        return made, lost
+
+    def moved(self, move: Affine) -> "SawDecisions":
+        """A mirrored work is gone round the other way."""
+        if not self.starts and not self.ways:
+            return self
+        starts = {key: moved_line((point, point), move)[0] for key, point in self.starts.items()}
+        flipped = move[0] * move[4] - move[1] * move[3] < 0
+        other = {"clockwise": "counter-clockwise", "counter-clockwise": "clockwise"}
+        ways = {key: other[way] if flipped else way for key, way in self.ways.items()}
+        return replace(self, starts=starts, ways=ways)
+
+
+def _homes(keys: tuple[int, ...], change: Reshaped) -> tuple[int, ...]:
+    return tuple(dict.fromkeys(home for key in keys if (home := change.home(key)) is not None))
 
 
 @dataclass(frozen=True)
@@ -364,7 +389,11 @@ class Decisions:
     def moved(self, move: Affine) -> "Decisions":
         """These, of the work moved as a whole."""
         return replace(
-            self, pattern=self.pattern.moved(move), wood=self.wood.moved(move), relief=self.relief.moved(move)
+            self,
+            pattern=self.pattern.moved(move),
+            wood=self.wood.moved(move),
+            relief=self.relief.moved(move),
+            saw=self.saw.moved(move),
         )
 
     def after(self, change: Reshaped) -> "Decisions":
@@ -486,7 +515,16 @@ def _slope(high, low, high_mm: float, low_mm: float) -> Slope:
 
 def _saw(told: Mapping[str, Any]) -> SawDecisions:
     stacks = tuple(tuple(s) for s in told.get("stacks", ()))
-    return SawDecisions(tuple(told.get("first", ())), stacks, told.get("high", 1))
+    return SawDecisions(
+        tuple(told.get("first", ())),
+        stacks,
+        told.get("high", 1),
+        tuple(told.get("last", ())),
+        _by_key(told.get("starts", {}), lambda point: (float(point[0]), float(point[1]))),
+        _by_key(told.get("ways", {}), str),
+        _by_key(told.get("blades", {}), str),
+        tuple(told.get("spiral", ())),
+    )
 
 
 _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {

@@ -73,7 +73,7 @@ def test_what_loses_its_subject_is_said_and_seen_once():
     ]
     assert [f.sentence.split(".")[0] for f in said] == [
         "Your anchor is gone with its piece",
-        "A piece that was to be sawn first is gone",
+        "A piece that was to be sawn first or last is gone",
         "A flow line is gone with the last piece that followed it",
     ]
     for finding in said:

@@ -53,7 +53,13 @@ def test_the_second_school_keeps_6_to_10_teeth_in_the_cut(thickness, hardness):
 
 
 def test_the_third_school_takes_one_size():
-    assert {choose_blade(Practice(blade_school="one", one_blade=7), t, 900).no for t in (3, 12, 30)} == {"7"}
+    assert {choose_blade(Practice(blade_school="one", one_blade=7), t, 900).no for t in (6, 12, 30)} == {"7"}
+
+
+@given(st.sampled_from(["thickness", "teeth", "one"]), st.floats(0.8, 60), st.floats(300, 3000), st.integers(0, 12))
+def test_no_school_takes_fewer_than_two_teeth_in_the_cut(school, thickness, hardness, size):
+    blade = choose_blade(Practice(blade_school=school, one_blade=size), thickness, hardness)
+    assert blade.teeth_in_cut(thickness) >= 2 or blade == blades()[0]
 
 
 def sawn(work):
@@ -123,8 +129,8 @@ def test_walls_lie_half_a_kerf_from_the_middle(blade):
     assert shapely.minimum_bounding_radius(kerf) == pytest.approx(blade.inner_wall_mm, rel=1e-3)
     (hole,) = kerf.interiors
     assert shapely.minimum_bounding_radius(shapely.Polygon(hole)) == pytest.approx(blade.outer_wall_mm, rel=1e-3)
-    assert blade.line_mm("on") == blade.line_mm("stack") == blade.tightest_mm
-    assert blade.line_mm("beside") == blade.inner_wall_mm
+    assert blade.line_mm(Practice(fit="on")) == blade.line_mm(Practice(fit="stack")) == blade.tightest_mm
+    assert blade.line_mm(Practice()) == pytest.approx(blade.inner_wall_mm)
 
 
 @pytest.mark.parametrize("angle", [20, 40, 60, 80])

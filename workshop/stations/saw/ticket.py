@@ -33,7 +33,7 @@ def context(desk: Desk) -> dict:
         "cut": cut,
         "blank": _blank(desk, cut) if cut else None,
         "chapters": chapters,
-        "turns_mm": cut.blade.line_mm(composition.practice.fit) if cut else 0.0,
+        "turns_mm": cut.blade.line_mm(composition.practice) if cut else 0.0,
         "first_of_all": cut is not None and cut.piece in composition.decisions.saw.first,
         "next_cut": saw.after(cut),
         "letter": "ABCD"[plan.paper[desk.chosen.one.key] - 1] if cut else "",

@@ -1,0 +1,157 @@
+"""The ways of all blanks: each blank's net, and the way of the blade through it in the order of the cuts."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import shapely
+
+from ..rack.blades import Blade
+from ..relief.bevel import bevels_of
+from ..work.parts import Job
+from .blades import Asked
+from .blanks import Blank
+from .lines import openings_of
+from .network import Line, Net, net_of_body, net_of_coverage
+from .room import Room, room_round, rooms_of
+from .way import Sawn, WayThrough
+
+
+@dataclass(frozen=True)
+class Ways:
+    """What is sawn for every cut of every blank, and what each blank lies in on the table."""
+
+    sawn: Mapping[Asked, Sawn]
+    rooms: Mapping[int, Room]
+
+
+def ways_of(
+    job: Job, blanks: Sequence[Blank], order: Iterable[tuple[Asked, int]], blade_of: Mapping[Asked, Blade]
+) -> Ways:
+    """Of all cuts, given in their order with their blank. What has been sawn out of a section stands in nobody's
+    way."""
+    asked: dict[int, list[Asked]] = {}
+    for cut, at in order:
+        asked.setdefault(at, []).append(cut)
+    placed = rooms_of(job)
+    gone: set[str] = set()
+    sawn: dict[Asked, Sawn] = {}
+    rooms: dict[int, Room] = {}
+    for at, cuts in asked.items():
+        blank = blanks[at]
+        if blank.layer:
+            made, rooms[at] = _together(job, blank, cuts, blade_of, placed)
+        else:
+            made, rooms[at] = _alone(job, blank, cuts, blade_of, placed, gone)
+        sawn |= made
+        gone.update(blank.parts)
+    return Ways(sawn, rooms)
+
+
+def _alone(job: Job, blank: Blank, cuts: list[Asked], blade_of, placed: Mapping[str, Room], gone: set[str]):
+    """Of one part out of a blank of its own, kept with its outline as long as nothing round it changes."""
+    lead = cuts[0][0]
+    outline = job.by_key[lead].outline
+    room = placed.get(lead) or room_round(outline)
+    blades = tuple(blade_of[cut] for cut in cuts)
+    others = room.others(gone)
+    wishes = _wishes(job, lead)
+    # one gap on both sides of a joint: the widest kerf decides
+    offset = job.composition.practice.offset_mm(max(blade.kerf_mm for blade in blades))
+
+    def find(body: shapely.Geometry) -> tuple[Sawn, ...]:
+        return _through(body, cuts, blades, offset, room, others, wishes)
+
+    if not lead.isdecimal():
+        return dict(zip(cuts, find(outline), strict=True)), room
+    coverage = job.composition.home[int(lead)].coverage
+    stamp = (
+        tuple(what for _, what in cuts),
+        blades,
+        offset,
+        wishes,
+        shapely.to_wkb(room.stock),
+        shapely.to_wkb(others) if others is not None else b"",
+    )
+    return dict(zip(cuts, coverage.latest(int(lead), "way", stamp, find), strict=True)), room
+
+
+def _wishes(job: Job, key: str) -> tuple:
+    """Where a person begins a part, and which way round a person goes."""
+    saw = job.composition.decisions.saw
+    if not key.isdecimal():
+        return None, None
+    return saw.starts.get(int(key)), saw.ways.get(int(key))
+
+
+def _through(outline, cuts, blades, offset: float, room: Room, others, wishes) -> tuple[Sawn, ...]:
+    bodies = shapely.get_parts(outline)
+    nets = [net_of_body(body, offset) for body in bodies]
+    net = nets[0] if len(nets) == 1 else _joined(nets)
+    kept = _kept(outline, offset, max(blade.kerf_mm for blade in blades))
+    lead = cuts[0][0]
+    start, way = wishes
+    found = WayThrough(
+        net,
+        [lead] * len(bodies),
+        dict(zip(cuts, blades, strict=True)),
+        kept if others is None else shapely.geometrycollections([*shapely.get_parts(kept), *shapely.get_parts(others)]),
+        room.stock,
+        start_at={lead: start} if start else {},
+        clockwise={lead: way == "clockwise"} if way else {},
+    )
+    return tuple(found.of(cuts))
+
+
+def _kept(outline: shapely.Geometry, offset: float, kerf: float) -> shapely.Geometry:
+    """What is left of wood once it is sawn round so far outside its line."""
+    inset = offset - kerf / 2
+    return outline if abs(inset) < 1e-6 else shapely.buffer(outline, inset)
+
+
+def _joined(nets: Sequence[Net]) -> Net:
+    """Bodies that do not touch, as one net."""
+    bodies: list[shapely.Polygon] = []
+    openings: list[shapely.Polygon] = []
+    lines: list[Line] = []
+    narrow: set[int] = set()
+    for net in nets:
+        at, waste = len(bodies), len(openings)
+        for line in net.lines:
+            lines.append(line.shifted(at, waste))
+        narrow |= {n + waste for n in net.narrow}
+        bodies += net.bodies
+        openings += net.openings
+    return Net(tuple(bodies), tuple(openings), tuple(lines), nets[0].offset_mm, frozenset(narrow))
+
+
+def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, placed: Mapping[str, Room]):
+    """Of bodies that share their lines. What lies between them is waste, but in a pack, where all is wood."""
+    coverage = job.composition.layer(blank.layer).without_openings.coverage
+    keys = [int(key) for key in blank.leads]
+    own = coverage if len(keys) == len(coverage) else coverage.only(keys)
+    blades = {cut: blade_of[cut] for cut in cuts}
+    widest = max(blade.kerf_mm for blade in blades.values())
+    offset = job.composition.practice.offset_mm(widest) if not blank.pack else 0.0
+    net = own.once(("net", offset), lambda: net_of_coverage(own, openings_of(own), offset))
+    kept = own.once(("kept", offset, widest), lambda: _kept(own.outside, offset, widest))
+    saw = job.composition.decisions.saw
+    ways = {str(key): way == "clockwise" for key, way in saw.ways.items()}
+    ways |= _bevelled_ways(job, blank)
+    found = WayThrough(
+        net,
+        [str(key) for key in own.keys],
+        blades,
+        kept,
+        room_round(own.outside).stock,
+        start_at={str(key): point for key, point in saw.starts.items()},
+        clockwise=ways,
+        tilt_deg=dict(blank.tilts),
+        wood_between=blank.pack or blank.out_of_one,
+    )
+    return dict(zip(cuts, found.of(cuts), strict=True)), room_round(own.outside)
+
+
+def _bevelled_ways(job: Job, blank: Blank) -> dict[str, bool]:
+    """A bevel says which way round: nobody chooses."""
+    cuts = bevels_of(job)
+    return {key: cuts[int(key)].way == "clockwise" for key, _ in blank.tilts}
