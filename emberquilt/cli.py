@@ -19,7 +19,7 @@ from .intake.simpler import simpler
 from .units import Length
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
-PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "fold")
+PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "drill", "fold")
 
 
 def main(argv: list[str] | None = None) -> int:

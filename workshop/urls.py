@@ -57,6 +57,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
     path("picture/<uuid:uid>/rest/", stations.keep_rest, name="keep-rest"),
     path("picture/<uuid:uid>/panel/", stations.panel, name="panel"),
+    path("picture/<uuid:uid>/way.json", stations.way, name="way"),
     path("picture/<uuid:uid>/section", stations.section, name="section"),
     path("picture/<uuid:uid>/print/", printing.printing, name="printing"),
     path("picture/<uuid:uid>/print.pdf", printing.printed, name="printed"),

@@ -7,13 +7,17 @@ from ..findings import name_pieces
 from ..outline.details import LEAST_DETAIL_MM
 from ..relief.bevel import bevels_of
 from ..relief.shaping import GRITS, together_of
+from ..saw.blades import ALL, INSIDE
 from ..saw.cuts import SawPlan
+from ..saw.told import corners_told
 from ..work.copies import among, any_copy, copy_of
 from ..work.parts import Job, Part
 from ..work.shaped import EASED_MM, edge_of
 from ..work.steps import Step, groups
 
 VERBS = {"saw": "Saw", "shape": "Shape", "glue": "Glue"}
+MANY_HOLES = 2
+"""From more openings than this a part is fretwork: own choice."""
 SAW_CAUTION = "Eye protection, hearing, dust mask. Fingers beside the blade, never in its line. Unplug to change it."
 
 
@@ -93,15 +97,26 @@ def _dust(job: Job, part: Part) -> str:
 
 
 def _sawing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: float, saw: SawPlan, _glue):
-    cut = saw.by_part[part.key]
+    cut = saw.cut_at(step.key, part.key)
     lines = []
     if cut.holes:
         bits = [hole.bit_mm for hole in cut.holes if hole.bit_mm]
-        size = f" {min(bits):g} mm" if bits else ""
+        size = f" of {' and '.join(f'{bit:g}' for bit in sorted(set(bits)))} mm" if bits else ""
         where = " on the line" if cut.holes[0].on_line else ""
         plural = "s" if len(cut.holes) > 1 else ""
-        lines.append(f"Drill {len(cut.holes)}{size} pilot hole{plural}{where}, saw the inside first")
-    lines.append(f"No. {cut.blade.no}, {cut.teeth_in_cut:.0f} teeth in the cut; start at the marked point")
+        tilted = ", the drill tilted as the table" if cut.tilt_deg else ""
+        lines.append(f"Drill {len(cut.holes)} pilot hole{plural}{size}{where}{tilted}; sand the burrs off its back")
+    if cut.what != ALL:
+        lines.append("Its openings now, its outline with another blade" if cut.what == INSIDE else "Its outline now")
+    fresh = "A fresh " if cut.fresh else ""
+    lines.append(
+        f"{fresh}{cut.blade.name}, {cut.teeth_in_cut:.0f} teeth in the cut; start at the marked point"
+        + (f"; {corners}" if (corners := corners_told(cut)) else "")
+    )
+    if hits := saw.hits_of(cut):
+        lines.append(f"It hits the saw's column: {job.composition.practice.say(hits[0].reach_mm)} behind the blade")
+    if len(cut.holes) > MANY_HOLES:
+        lines.append("Cut the blank to its final size before the inside: fretted wood goes on no powered crosscut saw")
     if len(group) > 1:
         lines.append(f"{len(group)} on each other: {_freed(job, group)} come out of one cut")
     place = job.composition.placements.get(group[0])

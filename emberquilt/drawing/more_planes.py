@@ -1,24 +1,26 @@
 """What else goes on paper: labels, lines to trace, a template for hardboard, both faces with the folds between."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 import shapely
 
+from ..errors import BadChoice
+from ..saw.cuts import Drilled
+from ..saw.holes import bit_words
 from ..stock.parts_list import material_name
 from ..work.composition import Layer
 from ..work.parts import Job, Part
 from .pdf import layout_for
-from .planes import Plane, Printed, mirrored_plane, placement_planes, printed_of
+from .planes import Plane, Printed, mirrored_plane, of_work, placement_planes, printed_of
 
 LABEL_MM = (60.0, 26.0)
 FOLD_EDGE_MM = 6.0
 """From the drawing to the edge that the paper is folded over: common practice, no source."""
 MEETS = 3
 """So many outlines meet in a point that is marked on a template."""
-Points = Sequence[tuple[float, float]]
 
 
 def label_planes(job: Job, paper: str) -> list[Plane]:
@@ -69,15 +71,44 @@ def _name(plane: Plane, words: str) -> str:
     return f"{layer}: {words}" if layer != plane.name else words.capitalize()
 
 
-def template_planes(job: Job, holes: Mapping[str, Points]) -> list[Plane]:
+def template_planes(job: Job, drilled: Sequence[Drilled]) -> list[Plane]:
     """Each layer whole, to stick on hardboard and keep: pilot holes, and where three outlines meet, are drilled through
     it and pricked from there."""
+    holes: dict[str, list[tuple[float, float]]] = {}
+    for one in drilled:
+        holes.setdefault(one.part, []).append((one.hole.x_mm, one.hole.y_mm))
     planes = []
     made = [layer for layer in job.composition.layers if layer.without_openings.pieces]
     for layer, plane in zip(made, placement_planes(job), strict=True):
         marks = [point for p in layer.pieces for point in holes.get(str(p.key), ())]
         marks += _meetings(layer)
         planes.append(replace(plane, kind="template", name=_name(plane, "template to keep"), marks=tuple(marks)))
+    return planes
+
+
+def drill_planes(job: Job, drilled: Sequence[Drilled]) -> list[Plane]:
+    """A page for every bit and tilt, layer by layer, with the places to drill. Raises `BadChoice` where there are
+    none."""
+    gathered: dict[tuple[int, float, float], list[Drilled]] = {}
+    for one in drilled:
+        if one.hole.bit_mm is not None:
+            key = (job.by_key[one.part].id.layer, -one.hole.bit_mm, round(one.hole.tilt_deg, 1))
+            gathered.setdefault(key, []).append(one)
+    if not gathered:
+        raise BadChoice("There is nothing to drill: no part has an opening, and every line is reached from an edge.")
+    composition = job.composition
+    names = {layer.key: layer.name for layer in composition.layers} if len(composition.layers) > 1 else {}
+    planes = []
+    for (layer, bit, tilt), holes in sorted(gathered.items(), key=lambda entry: (entry[0][1], entry[0])):
+        keys = {one.part for one in holes}
+        whole = [part for part in job.of_one if part.id.layer == layer and (part.key in keys or part.key.isdecimal())]
+        words = f"Drill {bit_words(-bit)}: {len(holes)} hole{'' if len(holes) == 1 else 's'}"
+        words += f", tilted {tilt:g} degrees" if tilt else ""
+        where = f", {names[layer]}" if layer in names else ""
+        name = f"{words}{where}; scrap under it, sand the burrs off the back"
+        marks = tuple((one.hole.x_mm, one.hole.y_mm) for one in holes)
+        plane = of_work(composition, "drill", name, tuple(printed_of(job, part, tint=False) for part in whole))
+        planes.append(replace(plane, marks=marks))
     return planes
 
 

@@ -42,8 +42,8 @@ class Printed:
 
 @dataclass(frozen=True)
 class Plane:
-    """A drawing of true size. `kind` is placement, copy, ready, board, under, labels, trace, template or fold; `lines`
-    are drawn beside the parts."""
+    """A drawing of true size. `kind` is placement, copy, ready, board, under, labels, trace, template, drill or fold;
+    `lines` are drawn beside the parts."""
 
     kind: str
     name: str
@@ -66,7 +66,7 @@ def placement_planes(job: Job) -> list[Plane]:
         if made:
             name = f"{i} {layer.name}, whole" if len(composition.layers) > 1 else "Whole, to lay the parts on"
             parts = tuple(printed_of(job, job.pieces[p.key], tint=False) for p in made)
-            planes.append(_of_work(composition, "placement", name, parts))
+            planes.append(of_work(composition, "placement", name, parts))
     return planes
 
 
@@ -78,7 +78,7 @@ def copy_planes(job: Job, copies: Mapping[int, int]) -> list[Plane]:
     for number in sorted(set(apart.values())):
         own = [job.pieces[p.key] for p in composition.made if apart.get(p.key) == number]
         parts = tuple(printed_of(job, part) for part in own)
-        planes.append(_of_work(composition, "copy", f"Copy {_letter(number)}, to cut up", parts))
+        planes.append(of_work(composition, "copy", f"Copy {_letter(number)}, to cut up", parts))
     return planes
 
 
@@ -229,11 +229,11 @@ def under_planes(job: Job, shown: Iterable[str]) -> list[Plane]:
         by_role.setdefault(part.role, []).append(part)
     for role, parts in by_role.items():
         printed = tuple(printed_of(job, part) for part in parts)
-        planes.append(_of_work(job.composition, "under", f"{role.capitalize()}, to trace", printed))
+        planes.append(of_work(job.composition, "under", f"{role.capitalize()}, to trace", printed))
     return planes
 
 
-def _of_work(composition: Composition, kind: str, name: str, parts: Sequence[Printed]) -> Plane:
+def of_work(composition: Composition, kind: str, name: str, parts: Sequence[Printed]) -> Plane:
     """A plane in the work's own places, with its crosses where it has several layers."""
     lines = tuple(registration_lines(composition)) if len(composition.layers) > 1 else ()
     return Plane(kind, name, composition.width_mm, composition.height_mm, tuple(parts), lines)

@@ -17,9 +17,10 @@ from shapely import affinity
 
 from ..errors import BadChoice
 from ..outline.paths import path_of
+from ..saw.cuts import Drilled
 from ..work.composition import Composition
 from ..work.parts import Job
-from .more_planes import Points, fold_planes, label_planes, template_planes, trace_planes
+from .more_planes import drill_planes, fold_planes, label_planes, template_planes, trace_planes
 from .on_paper import Stroke, Text, arrow_of, lines_of, texts_of, waste_side
 from .pdf import (
     INK,
@@ -54,6 +55,7 @@ PACKS = {
     "labels": "labels for the parts",
     "trace": "lines to trace with carbon paper",
     "template": "a template to keep, on hardboard",
+    "drill": "a drill map, bit by bit",
     "fold": "both faces, folded over the edge",
 }
 STUCK = ("copies", "ready", "boards")
@@ -99,28 +101,30 @@ def print_pack(
     paper: str,
     copies: Mapping[int, int],
     mirrored: bool = False,
-    holes: Mapping[str, Points] = {},
+    drilled: Sequence[Drilled] = (),
 ) -> PrintPack:
-    """The pages of a pack. `copies`: the cutting copy of each piece; `holes`: pilot holes (mm) by part. Raises
+    """The pages of a pack. `copies`: the cutting copy of each piece; `drilled`: all pilot holes. Raises
     `BadChoice` for what is no pack or paper, or where nothing lies on boards yet."""
     if pack not in PACKS:
         raise BadChoice(f"“{pack[:20]}” is no way to print: {', '.join(PACKS)}.")
     margin = job.composition.practice.print_margin_mm
     layout_for(10, 10, paper, margin)
-    planes = _planes(job, pack, paper, copies, holes)
+    planes = _planes(job, pack, paper, copies, drilled)
     if mirrored:
         planes = [mirrored_plane(plane) for plane in planes]
-    beside = job.composition.practice.fit == "beside"
+    beside = job.composition.practice.fit in ("beside", "gap")
     return PrintPack(pack, paper, tuple(page for plane in planes for page in pages_of(plane, paper, margin, beside)))
 
 
-def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], holes: Mapping[str, Points]) -> list[Plane]:
+def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], drilled: Sequence[Drilled]) -> list[Plane]:
     if pack == "labels":
         return label_planes(job, paper)
     if pack == "trace":
         return trace_planes(job)
     if pack == "template":
-        return template_planes(job, holes)
+        return template_planes(job, drilled)
+    if pack == "drill":
+        return drill_planes(job, drilled)
     if pack == "fold":
         return fold_planes(job)
     if pack == "copies":

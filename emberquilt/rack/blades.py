@@ -102,6 +102,14 @@ def _table(rows: tuple[BladeRow, ...] | None, kind: str) -> tuple[Blade, ...]:
     )
 
 
+def table_text(practice: Practice) -> str:
+    """The table as it is typed, one blade a line: number, width and thickness in mm, teeth per inch, how many are at
+    hand."""
+    return "\n".join(
+        f"{b.no}: {b.width_mm:g} {b.thickness_mm:g} {b.teeth_per_inch:g} {b.at_hand}" for b in blades_of(practice)
+    )
+
+
 def _size(no: str, place: int) -> int:
     """Of a number as it is written on the packet: 2/0 is finer than 0. Where it says none, its place in the table."""
     digits, _, zero = no.partition("/")

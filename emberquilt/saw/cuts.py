@@ -9,19 +9,20 @@ import numpy as np
 import shapely
 
 from ..outline.coverage import Coverage
-from ..practice import Practice
 from ..rack.blades import Blade
 from ..rack.woods import Shelf
 from ..work.parts import Job
 from .blades import ALL, INSIDE, OUTLINE, Asked, Pick, picks_of
 from .blanks import Blank, blanks_of
 from .holes import PilotHole
+from .kerf import Row, gaps_of, joint_gap_mm, longest_rows
 from .lines import from_the_edge, start_point
 from .minutes import DRILL_MINUTES, THREAD_MINUTES, feed_mm_per_minute, stroke_minutes
+from .network import Net
 from .order import Task, in_order
 from .room import Room
 from .sawing import ways_of
-from .throat import Sweep, swept
+from .throat import Hit, Sweep, swept
 from .way import Sawn, Stroke
 from .wear import Worn, fresh_at, life_mm, within
 
@@ -58,6 +59,8 @@ class Cut:
     strokes: tuple[Stroke, ...] = ()
     tilt_deg: float = 0.0
     fresh: bool = False
+    lines: tuple[int, ...] = ()
+    """Of its blank's net, where lines are shared there."""
     wears: float = 0.0
     """The share of a blade's life that all its runs take."""
 
@@ -93,15 +96,6 @@ class Chapter:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
-    """Of a layer of fitted pieces the row that crosses most joints, and by how much it grows."""
-
-    layer: int
-    joints: int
-    growth_mm: float
-
-
-@dataclass(frozen=True, slots=True)
 class BladeNeed:
     """Blades of one number: how much line they saw in all runs, how many that takes, and before which cuts a fresh one
     is mounted."""
@@ -132,6 +126,8 @@ class SawPlan:
     rooms: Mapping[int, Room] = field(default_factory=dict)
     needs: tuple[BladeNeed, ...] = ()
     throat_mm: float = 406.4
+    nets: Mapping[int, tuple[Net, tuple[str, ...]]] = field(default_factory=dict)
+    """Of blanks whose parts share lines: their net, and the part that each of its bodies is."""
 
     @cached_property
     def sweeps(self) -> Mapping[int, Sweep]:
@@ -139,9 +135,30 @@ class SawPlan:
         return {at: self.sweep_of(at) for at in self._by_blank}
 
     def sweep_of(self, blank: int) -> Sweep:
+        """Of one blank, all the way through."""
         # a spiral blade is not turned
         paths = [s.path for cut in self.of_blank(blank) if cut.blade.kind != "spiral" for s in cut.strokes]
         return swept(paths, self.rooms[blank].stock, self.throat_mm)
+
+    def hits_of(self, cut: Cut) -> tuple[Hit, ...]:
+        """Where the work stands against the saw's column in one cut; looked for only where it is large enough."""
+        stock = self.rooms[cut.blank].stock
+        x0, y0, x1, y1 = stock.bounds
+        if cut.blade.kind == "spiral" or math.hypot(x1 - x0, y1 - y0) <= self.throat_mm:
+            return ()
+        return swept([stroke.path for stroke in cut.strokes], stock, self.throat_mm).hits
+
+    def gaps(self, job: Job) -> dict[tuple[int, int], float]:
+        """By how much each seam between fitted pieces opens, by their keys."""
+        kerf_of = {int(key): cut.blade.kerf_mm for cut in self.cuts for key in cut.frees if key.isdecimal()}
+        shared = {
+            int(key): at
+            for at, blank in enumerate(self.blanks)
+            if blank.layer
+            for key in blank.parts
+            if key.isdecimal()
+        }
+        return gaps_of(job, kerf_of, shared)
 
     def of_blank(self, blank: int) -> tuple[Cut, ...]:
         """The cuts of one blank, in order."""
@@ -163,6 +180,12 @@ class SawPlan:
         """The cut that sets each part of one copy free."""
         return {key: cut for cut in self.cuts for key in cut.frees}
 
+    def cut_at(self, step: str, part: str) -> Cut:
+        """The cut that a step of one blade is about, for a part: its openings and its outline may have one each."""
+        _, _, number = step.partition("-")
+        own = [cut for cut in self.cuts if part in cut.parts]
+        return next((cut for cut in own if str(cut.chapter) == number), own[-1])
+
     @property
     def by_piece(self) -> dict[int, Cut]:
         return {int(key): cut for key, cut in self.by_part.items() if key.isdecimal()}
@@ -181,6 +204,17 @@ class SawPlan:
     def row(self) -> Row | None:
         """The row that grows most."""
         return max(self.rows, key=lambda row: row.growth_mm, default=None)
+
+    @property
+    def tilts(self) -> tuple[float, ...]:
+        """Degrees to which the table is tilted, least first."""
+        return tuple(sorted({round(cut.tilt_deg, 1) for cut in self.cuts if cut.tilt_deg}))
+
+    @property
+    def worst_rows(self) -> tuple[Row, ...]:
+        """Of each layer the row or column that grows most."""
+        layers = dict.fromkeys(row.layer for row in self.rows)
+        return tuple(max((r for r in self.rows if r.layer == layer), key=lambda r: r.growth_mm) for layer in layers)
 
     def minutes_of_blank(self, blank: int) -> float:
         """Minutes of all that comes out of one blank, in all copies."""
@@ -219,7 +253,7 @@ def plan_with(job: Job, high: int) -> SawPlan:
     for asked, at in order:
         made.add(asked, at)
     cuts, needs = _fresh(job, made.cuts, blanks)
-    gap = joint_gap_mm(job.composition.practice, cuts)
+    gap = joint_gap_mm(job.composition.practice, [cut.blade.kerf_mm for cut in cuts if cut.piece])
     return SawPlan(
         tuple(cuts),
         _chapters(cuts, blanks),
@@ -231,6 +265,7 @@ def plan_with(job: Job, high: int) -> SawPlan:
         ways.rooms,
         needs,
         job.composition.practice.throat_mm,
+        ways.nets,
     )
 
 
@@ -368,6 +403,7 @@ class _Cuts:
                 self._reason(key, what, at, before, blade),
                 _with_columns(sawn.strokes, self.frees),
                 self.tilts.get(key, 0.0),
+                lines=sawn.lines if blank.layer else (),
                 wears=sawn_mm * runs / life_mm(blade, blank.thickness_mm, blank.hardness_lbf),
             )
         )
@@ -473,35 +509,24 @@ def _chapters(cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[Chapter, ...]
     return tuple(chapters)
 
 
-def joint_gap_mm(practice: Practice, cuts: list[Cut]) -> float:
-    """How far a joint opens: one kerf when each piece is cut on the line or together in a pack, none when sanded to
-    it."""
-    return max((practice.joint_mm(cut.blade.kerf_mm) for cut in cuts if cut.piece), default=0.0)
-
-
 def _rows(job: Job, gap_mm: float) -> tuple[Row, ...]:
-    rows = []
+    """The longest row and column of every layer of fitted pieces."""
+    rows: list[Row] = []
     for layer in job.composition.layers:
         coverage = layer.without_openings.coverage
-        if layer.fitted and len(coverage):
-            joints = coverage.once("joints", lambda c=coverage: _longest_row(c))  # type: ignore[misc]
-            rows.append(Row(layer.key, joints, gap_mm * joints))
+        if layer.fitted and (pair := longest_rows(layer.key, coverage, gap_mm)):
+            rows += pair
     return tuple(rows)
 
 
-def _longest_row(coverage: Coverage, lines: int = 24) -> int:
-    """Most joints that any straight row or column crosses."""
-    left, top, right, bottom = coverage.bounds_mm
-    outlines = np.array(coverage.outlines)
-    shapely.prepare(outlines)
-    most = 0
-    for t in (np.arange(lines) + 0.5) / lines:
-        y, x = top + t * (bottom - top), left + t * (right - left)
-        for line in (shapely.LineString([(left, y), (right, y)]), shapely.LineString([(x, top), (x, bottom)])):
-            most = max(most, int(shapely.intersects(outlines, line).sum()) - 1)
-    return max(most, 0)
+@dataclass(frozen=True, slots=True)
+class Drilled:
+    """A pilot hole, and the part whose cut it is for."""
+
+    part: str
+    hole: PilotHole
 
 
-def holes_of(plan: SawPlan) -> dict[str, list[tuple[float, float]]]:
-    """Where pilot holes are drilled, in the work's mm, by the part whose cut they are for."""
-    return {cut.part: [(hole.x_mm, hole.y_mm) for hole in cut.holes] for cut in plan.cuts if cut.holes}
+def holes_of(plan: SawPlan) -> tuple[Drilled, ...]:
+    """All holes of one copy, in sawing order."""
+    return tuple(Drilled(cut.part, hole) for cut in plan.cuts for hole in cut.holes)

@@ -28,6 +28,14 @@ class PilotHole:
     """Drilled as the table is tilted for the cut."""
 
 
+INCHES = {0.8: "1/32", 1.6: "1/16", 2.0: "5/64", 3.2: "1/8"}
+
+
+def bit_words(bit_mm: float) -> str:
+    """A bit as it is marked on the packet: millimetres, and inches where it has a size there."""
+    return f"{bit_mm:g} mm" + (f" ({INCHES[bit_mm]} in)" if bit_mm in INCHES else "")
+
+
 def bits_for(blade: Blade) -> tuple[float, ...]:
     """The bits that a shop has for such a blade, largest first."""
     return (*PIN_BITS_MM, *BITS_MM) if blade.kind == "pinned" else BITS_MM

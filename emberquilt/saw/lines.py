@@ -66,3 +66,24 @@ def start_point(outline: shapely.Polygon) -> tuple[float, float]:
     winding = np.sign(turn.sum()) or 1.0
     x, y = xy[int(np.argmax(turn * winding))]
     return float(x), float(y)
+
+
+LEAST_CORNER_DEG = 25.0
+
+
+def next_corner(outline: shapely.Polygon, at: tuple[float, float] | None) -> tuple[float, float]:
+    """Of the corners of an outline the next one round from the one nearest to a place; the sharpest, without a
+    place."""
+    if at is None:
+        at = start_point(outline)
+    xy = shapely.get_coordinates(outline.exterior)[:-1]
+    back, ahead = xy - np.roll(xy, 1, axis=0), np.roll(xy, -1, axis=0) - xy
+    cross = back[:, 0] * ahead[:, 1] - back[:, 1] * ahead[:, 0]
+    turn = np.abs(np.degrees(np.arctan2(cross, (back * ahead).sum(axis=1))))
+    corners = np.flatnonzero(turn >= LEAST_CORNER_DEG)
+    if len(corners) < 2:
+        # a round piece: a quarter on from where one was
+        corners = np.linspace(0, len(xy), 4, endpoint=False).astype(int)
+    here = int(np.argmin(np.hypot(*(xy[corners] - np.array(at)).T)))
+    x, y = xy[corners[(here + 1) % len(corners)]].tolist()
+    return x, y

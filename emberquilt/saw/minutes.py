@@ -17,7 +17,15 @@ DRILL_MINUTES = 0.4
 """A pilot hole, the burr sanded off."""
 THREAD_MINUTES = 0.8
 """To thread the blade through, clamp and tension it."""
-CORNER_SECONDS = {"pivot": 3.0, "spin": 4.0, "loop": 6.0, "back": 6.0, "other side": 5.0, "edge": 15.0}
+CORNER_SECONDS = {
+    "pivot": 3.0,
+    "spin": 4.0,
+    "loop": 6.0,
+    "back": 6.0,
+    "other side": 5.0,
+    "edge": 15.0,
+    "back out": 15.0,
+}
 """What a corner takes beyond its length."""
 SECONDS_PER_RADIAN = 1.5
 """Steering through a curve: a full circle takes nine seconds more than its length straight on."""

@@ -10,7 +10,6 @@ from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from heapq import heappop, heappush
 from itertools import count, groupby
-from typing import Any
 
 BLADE_MINUTES = 2.0
 """To change a blade and set its tension: common practice, no source."""
@@ -88,32 +87,28 @@ def _setups(jobs: Sequence[Task]) -> list[tuple[Hashable, float]]:
     if not _bound(jobs):
         return _cheapest_chain(every)
     place = {setup: n for n, setup in enumerate(every)}
-    start: frozenset[int] = frozenset()
     tie = count()
-    heap: list[tuple[float, int, int, frozenset[int], Any, tuple]] = [(0.0, 0, next(tie), start, None, ())]
-    best: dict[tuple, float] = {}
-    tried = 0
+    heap: list[tuple[float, tuple[int, ...], int, frozenset[int]]] = [(0.0, (), next(tie), frozenset())]
+    seen: set[tuple[frozenset[int], int]] = set()
     while heap:
-        minutes, _, _, done, last, way = heappop(heap)
+        minutes, way, _, done = heappop(heap)
         if len(done) == len(jobs):
-            return list(way)
-        if best.get((done, last), float("inf")) <= minutes:
+            return [every[n] for n in way]
+        last = way[-1] if way else -1
+        if (done, last) in seen:
             continue
-        best[done, last] = minutes
-        tried += 1
+        seen.add((done, last))
+        if len(seen) > MOST_TRIED:
+            # too many ways to look at them all: on from here with whatever costs least next
+            heap = []
         for setup in every:
-            if setup == last:
+            if place[setup] == last:
                 continue
             more = _closure(jobs, setup, done)
             if more:
-                then = minutes + change_minutes(last, setup)
-                # those that do more come first among equals; beyond the limit they alone go on
-                first = (
-                    then if tried < MOST_TRIED else 0.0,
-                    -len(done) - len(more),
-                    place[setup] * 1_000_000 + next(tie),
-                )
-                heappush(heap, (*first, done | frozenset(more), setup, (*way, setup)))
+                then = minutes + change_minutes(every[last] if way else None, setup)
+                # among equals the finest blade comes first
+                heappush(heap, (then, (*way, place[setup]), next(tie), done | frozenset(more)))
     return []
 
 

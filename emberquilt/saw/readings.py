@@ -19,11 +19,47 @@ def cutting_order(job: Job, plan: SawPlan, view: View) -> Read:
     return open_ones(job, view) | dress, (*marks, *hole_marks(plan, shown))
 
 
+@reading("saw", "way", plan="saw")
+def way(job: Job, plan: SawPlan, view: View) -> Read:
+    """What lies under the player: the pieces, without a word."""
+    return open_ones(job, view) | worn(job, view, "pale", lambda _: ""), ()
+
+
 @reading("saw", "holes", plan="saw")
 def holes(job: Job, plan: SawPlan, view: View) -> Read:
     shown = {p.key for p in view.pieces(job.composition)}
     return open_ones(job, view) | worn(job, view, "pale", by_number), hole_marks(plan, shown)
 
+
+@reading("saw", "kerf", plan="saw")
+def kerf(job: Job, plan: SawPlan, view: View) -> Read:
+    """By how much each seam opens, drawn wider than it is, and the row and column that grow most."""
+    shown = {p.key for p in view.pieces(job.composition)}
+    seams = {
+        (seam.a, seam.b): seam
+        for layer in job.composition.layers
+        if layer.fitted
+        for seam in layer.without_openings.coverage.seams
+    }
+    gaps = plan.gaps(job)
+    marks = [
+        Mark("gap", path=seams[pair].path, wide=round(mm * MAGNIFIED, 3))
+        for pair, mm in gaps.items()
+        if mm > 0 and set(pair) <= shown
+    ]
+    layers = {job.composition.home[key].key for key in shown}
+    for row in plan.rows:
+        if row.layer in layers and row.joints > 0 and row.growth_mm > 0:
+            x0, y0, x1, y1 = row.ends
+            grows = f"{job.composition.practice.say(row.growth_mm)} {'taller' if row.across else 'wider'}"
+            words = f"{row.joints} joints, {grows}"
+            marks.append(Mark("guide", path=f"M{x0:g} {y0:g}L{x1:g} {y1:g}"))
+            marks.append(Mark("name", x0 + 3.0, y0 + (9.0 if row.across else -5.0), text=words))
+    return open_ones(job, view) | worn(job, view, "pale", by_number), tuple(marks)
+
+
+MAGNIFIED = 6.0
+"""Gaps are drawn so many times as wide as they are."""
 
 reading("saw", "copies", plan="paper")(paper)
 reading("saw", "woods")(woods)

@@ -8,7 +8,8 @@ import shapely
 from ..rack.blades import Blade
 from ..relief.bevel import bevels_of
 from ..work.parts import Job
-from .blades import Asked
+from .accents import accents_of, with_accents
+from .blades import INSIDE, Asked
 from .blanks import Blank
 from .lines import openings_of
 from .network import Line, Net, net_of_body, net_of_coverage
@@ -18,10 +19,12 @@ from .way import Sawn, WayThrough
 
 @dataclass(frozen=True)
 class Ways:
-    """What is sawn for every cut of every blank, and what each blank lies in on the table."""
+    """What is sawn for every cut of every blank, what each blank lies in on the table, and the nets of those whose
+    parts share lines."""
 
     sawn: Mapping[Asked, Sawn]
     rooms: Mapping[int, Room]
+    nets: Mapping[int, tuple[Net, tuple[str, ...]]]
 
 
 def ways_of(
@@ -36,70 +39,90 @@ def ways_of(
     gone: set[str] = set()
     sawn: dict[Asked, Sawn] = {}
     rooms: dict[int, Room] = {}
+    nets: dict[int, tuple[Net, tuple[str, ...]]] = {}
     for at, cuts in asked.items():
         blank = blanks[at]
         if blank.layer:
-            made, rooms[at] = _together(job, blank, cuts, blade_of, placed)
+            made, rooms[at], nets[at] = _together(job, blank, cuts, blade_of)
         else:
-            made, rooms[at] = _alone(job, blank, cuts, blade_of, placed, gone)
+            made, rooms[at] = _alone(job, cuts, blade_of, placed, gone)
         sawn |= made
         gone.update(blank.parts)
-    return Ways(sawn, rooms)
+    return Ways(sawn, rooms, nets)
 
 
-def _alone(job: Job, blank: Blank, cuts: list[Asked], blade_of, placed: Mapping[str, Room], gone: set[str]):
+Wishes = tuple[tuple[float, float] | None, str | None]
+"""Where a person begins a part, and which way round: clockwise, counter-clockwise, or both where the throat asks it."""
+
+
+def _alone(job: Job, cuts: list[Asked], blade_of, placed: Mapping[str, Room], gone: set[str]):
     """Of one part out of a blank of its own, kept with its outline as long as nothing round it changes."""
     lead = cuts[0][0]
-    outline = job.by_key[lead].outline
-    room = placed.get(lead) or room_round(outline)
+    room = placed.get(lead) or room_round(job.by_key[lead].outline)
     blades = tuple(blade_of[cut] for cut in cuts)
     others = room.others(gone)
     wishes = _wishes(job, lead)
-    # one gap on both sides of a joint: the widest kerf decides
-    offset = job.composition.practice.offset_mm(max(blade.kerf_mm for blade in blades))
-
-    def find(body: shapely.Geometry) -> tuple[Sawn, ...]:
-        return _through(body, cuts, blades, offset, room, others, wishes)
-
     if not lead.isdecimal():
-        return dict(zip(cuts, find(outline), strict=True)), room
-    coverage = job.composition.home[int(lead)].coverage
+        return dict(zip(cuts, sawn_alone(job, cuts, blades, room, others, wishes), strict=True)), room
     stamp = (
         tuple(what for _, what in cuts),
         blades,
-        offset,
+        _offset(job, blades),
+        job.composition.practice.throat_mm,
+        job.composition.practice.accents,
+        tuple(accent.tobytes() for accent in accents_of(job, lead)),
         wishes,
         shapely.to_wkb(room.stock),
         shapely.to_wkb(others) if others is not None else b"",
     )
-    return dict(zip(cuts, coverage.latest(int(lead), "way", stamp, find), strict=True)), room
+    coverage = job.composition.home[int(lead)].coverage
+    sawn = coverage.latest(int(lead), "way", stamp, lambda _: sawn_alone(job, cuts, blades, room, others, wishes))
+    return dict(zip(cuts, sawn, strict=True)), room
 
 
-def _wishes(job: Job, key: str) -> tuple:
-    """Where a person begins a part, and which way round a person goes."""
+def _offset(job: Job, blades: Sequence[Blade]) -> float:
+    # one gap on both sides of a joint: the widest kerf decides
+    return job.composition.practice.offset_mm(max(blade.kerf_mm for blade in blades))
+
+
+def _wishes(job: Job, key: str) -> Wishes:
     saw = job.composition.decisions.saw
     if not key.isdecimal():
         return None, None
     return saw.starts.get(int(key)), saw.ways.get(int(key))
 
 
-def _through(outline, cuts, blades, offset: float, room: Room, others, wishes) -> tuple[Sawn, ...]:
+def sawn_alone(
+    job: Job,
+    cuts: Sequence[Asked],
+    blades: Sequence[Blade],
+    room: Room,
+    others: shapely.Geometry | None,
+    wishes: Wishes,
+) -> tuple[Sawn, ...]:
+    """The way of the blade round one part out of a blank of its own, as a person wishes it."""
+    lead, offset = cuts[0][0], _offset(job, blades)
+    outline = job.by_key[lead].outline
     bodies = shapely.get_parts(outline)
     nets = [net_of_body(body, offset) for body in bodies]
-    net = nets[0] if len(nets) == 1 else _joined(nets)
     kept = _kept(outline, offset, max(blade.kerf_mm for blade in blades))
-    lead = cuts[0][0]
     start, way = wishes
     found = WayThrough(
-        net,
+        nets[0] if len(nets) == 1 else _joined(nets),
         [lead] * len(bodies),
         dict(zip(cuts, blades, strict=True)),
         kept if others is None else shapely.geometrycollections([*shapely.get_parts(kept), *shapely.get_parts(others)]),
         room.stock,
         start_at={lead: start} if start else {},
-        clockwise={lead: way == "clockwise"} if way else {},
+        clockwise={lead: way != "counter-clockwise"} if way else {},
+        both_ways=job.composition.practice.throat_mm if way == "both" else 0.0,
     )
-    return tuple(found.of(cuts))
+    accents = accents_of(job, lead)
+    school = job.composition.practice.accents
+    return tuple(
+        with_accents(sawn, accents, school, found) if what != INSIDE else sawn
+        for sawn, (_, what) in zip(found.of(cuts), cuts, strict=True)
+    )
 
 
 def _kept(outline: shapely.Geometry, offset: float, kerf: float) -> shapely.Geometry:
@@ -124,7 +147,7 @@ def _joined(nets: Sequence[Net]) -> Net:
     return Net(tuple(bodies), tuple(openings), tuple(lines), nets[0].offset_mm, frozenset(narrow))
 
 
-def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, placed: Mapping[str, Room]):
+def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of):
     """Of bodies that share their lines. What lies between them is waste, but in a pack, where all is wood."""
     coverage = job.composition.layer(blank.layer).without_openings.coverage
     keys = [int(key) for key in blank.leads]
@@ -135,11 +158,12 @@ def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, placed: Mappi
     net = own.once(("net", offset), lambda: net_of_coverage(own, openings_of(own), offset))
     kept = own.once(("kept", offset, widest), lambda: _kept(own.outside, offset, widest))
     saw = job.composition.decisions.saw
-    ways = {str(key): way == "clockwise" for key, way in saw.ways.items()}
+    ways = {str(key): way != "counter-clockwise" for key, way in saw.ways.items()}
     ways |= _bevelled_ways(job, blank)
+    leads = tuple(str(key) for key in own.keys)
     found = WayThrough(
         net,
-        [str(key) for key in own.keys],
+        leads,
         blades,
         kept,
         room_round(own.outside).stock,
@@ -148,7 +172,12 @@ def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, placed: Mappi
         tilt_deg=dict(blank.tilts),
         wood_between=blank.pack or blank.out_of_one,
     )
-    return dict(zip(cuts, found.of(cuts), strict=True)), room_round(own.outside)
+    school = job.composition.practice.accents
+    made = [
+        with_accents(sawn, accents_of(job, cut[0]), school, found) if cut[1] != INSIDE else sawn
+        for sawn, cut in zip(found.of(cuts), cuts, strict=True)
+    ]
+    return dict(zip(cuts, made, strict=True)), room_round(own.outside), (net, leads)
 
 
 def _bevelled_ways(job: Job, blank: Blank) -> dict[str, bool]:

@@ -29,10 +29,12 @@ CORNERS = {
     "": "the line ends",
     "flow": "steer through it without stopping",
     "pivot": "turn on the spot, the blade's back in the waste",
+    "accent": "saw into the line that frees nothing, as you pass",
     "spin": "turn on the spot in the kerf: wood on both sides, it rounds a little",
     "loop": "saw past it into the waste, loop round and come in along the next line",
     "back": "stop in the corner, back out and go round it through the waste",
     "other side": "come into the corner from the other side",
+    "back out": "stop here, back out to the start and go round the other way",
     "edge": "saw out to the board's edge and come in again",
 }
 """What is done where a stroke ends."""

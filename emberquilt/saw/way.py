@@ -17,6 +17,7 @@ from ..rack.blades import Blade
 from .blades import INSIDE, OUTLINE, Asked
 from .holes import PilotHole, hole_in, hole_on
 from .network import OUTSIDE, Net
+from .throat import reach_of, stations_of
 from .turning import NEAR_EDGE_MM, SHARP_RAD, Run, bends_of, clear_of, runs_along, turned_from
 
 RAYS = 32
@@ -57,6 +58,8 @@ class Sawn:
     holes: tuple[PilotHole, ...]
     drawn_mm: float
     inside_mm: float
+    lines: tuple[int, ...] = ()
+    """Of the net, in the order in which they are sawn."""
 
 
 @dataclass
@@ -77,9 +80,13 @@ class WayThrough:
     tilt_deg: Mapping[str, float] = field(default_factory=dict)
     hidden: Callable[[Points], bool] | None = None
     wood_between: bool = False
+    both_ways: float = 0.0
+    """The throat (mm) where a closed outline may be sawn from its start both ways round, so that the work turns in it;
+    0 where it is sawn one way."""
 
     def __post_init__(self) -> None:
         self.sawn: set[int] = set()
+        self.in_order: list[int] = []
         self.reached: set[int] = set()
         self.waiting = Counter(self.leads)
         self.clear_with: dict[Blade, Callable[[Points], bool]] = {}
@@ -98,6 +105,7 @@ class WayThrough:
         self.blade = self.blade_of[cut]
         strokes: list[Stroke] = []
         holes: list[PilotHole] = []
+        begun = len(self.in_order)
         drawn = inside = 0.0
         for body in bodies:
             mine = set(self.net.of_body[body])
@@ -121,7 +129,7 @@ class WayThrough:
                 strokes += made
                 holes += hole
                 drawn += sum(self.net.lines[n].drawn_mm for n, _ in chain)
-        return Sawn(part, tuple(strokes), tuple(holes), drawn, inside)
+        return Sawn(part, tuple(strokes), tuple(holes), drawn, inside, tuple(self.in_order[begun:]))
 
     def _chains(self, lines: Sequence[int]) -> list[list[tuple[int, bool]]]:
         """Lines joined end to end, each with whether it runs its own way: closed ones by themselves."""
@@ -226,6 +234,8 @@ class WayThrough:
         if outside and (reached is None or part in self.start_at):
             point, lead = self._from_the_edge(part, outside)
             begun, _ = self._begun_at_point(self._way_round(part, body, chain), point)
+            if self.both_ways and len(begun) == 1:
+                begun = self._parted(begun[0])
             return self._strokes(part, begun, lead), []
         chain = self._way_round(part, body, chain)
         if reached is not None:
@@ -295,6 +305,28 @@ class WayThrough:
             if not shapely.dwithin(self.kept, rays[n], free):
                 return np.stack([ends[n], point])
         return None
+
+    def _parted(self, link: "_Link") -> list["_Link"]:
+        """A closed line from its start both ways round to where they meet, so that neither hits the saw's column; the
+        line as it is where no place serves."""
+        xy = link.xy
+        places, headings, along = stations_of([xy])
+        ahead = reach_of(places, headings, self.stock) > self.both_ways
+        behind = reach_of(places, headings + math.pi, self.stock) > self.both_ways
+        first = float(along[ahead].min()) if ahead.any() else math.inf
+        last = float(along[behind].max()) if behind.any() else 0.0
+        if last >= first:
+            return [link]
+        far = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+        want = (last + min(first, far[-1])) / 2
+        at = int(np.clip(np.searchsorted(far, want), 1, len(xy) - 2))
+        if not last <= far[at] <= first:
+            share = (want - far[at - 1]) / max(far[at] - far[at - 1], 1e-9)
+            xy = np.insert(xy, at, xy[at - 1] + share * (xy[at] - xy[at - 1]), axis=0)
+        return [
+            _Link(link.n, xy[: at + 1], link.sides, (-1, -1), False),
+            _Link(link.n, xy[at:][::-1], link.sides[::-1], (-1, -1), True),
+        ]
 
     # where a chain is begun
 
@@ -369,7 +401,12 @@ class WayThrough:
         groups: list[list[_Link]] = []
         for link in links:
             last = groups[-1][-1] if groups else None
-            if last and self._side(last) == self._side(link) and abs(_turn(last.xy, link.xy)) <= SHARP_RAD:
+            if (
+                last
+                and self._meet(last, link)
+                and self._side(last) == self._side(link)
+                and abs(_turn(last.xy, link.xy)) <= SHARP_RAD
+            ):
                 groups[-1].append(link)
             else:
                 groups.append([link])
@@ -377,7 +414,9 @@ class WayThrough:
             xy = np.concatenate([group[0].xy, *(link.xy[1:] for link in group[1:])])
             side = self._side(group[0])
             runs = runs_along(xy, side, blade, clear, self._out)
-            if i + 1 < len(groups) and not runs[-1].corner:
+            if i + 1 < len(groups) and not runs[-1].corner and not self._meet(group[-1], groups[i + 1][0]):
+                runs[-1] = Run(runs[-1].xy, runs[-1].kind, "back out")
+            elif i + 1 < len(groups) and not runs[-1].corner:
                 runs[-1] = Run(runs[-1].xy, runs[-1].kind, self._at_node(group[-1], groups[i + 1][0]))
             ends = [Stroke(run.xy, run.kind, run.corner, part, tilt_deg=tilt) for run in runs]
             freed, waste = self._sawn(link for link in group if link.whole)
@@ -393,6 +432,9 @@ class WayThrough:
         edge = shapely.intersection(shapely.linestrings([point, end]), self.stock)
         long = float(edge.length) if not edge.is_empty else 0.0
         return np.stack([point, point + way * long]) if 0 < long <= NEAR_EDGE_MM else None
+
+    def _meet(self, one: "_Link", two: "_Link") -> bool:
+        return bool(np.hypot(*(one.xy[-1] - two.xy[0])) < 0.01)
 
     def _side(self, link: "_Link") -> int:
         left, right = (side >= 0 for side in link.sides)
@@ -414,6 +456,7 @@ class WayThrough:
             if link.n in self.sawn:
                 continue
             self.sawn.add(link.n)
+            self.in_order.append(link.n)
             line = self.net.lines[link.n]
             self.reached.update(node for node in line.nodes if node >= 0)
             for side in {line.left, line.right}:

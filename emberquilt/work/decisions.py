@@ -314,9 +314,10 @@ class StockDecisions:
 @dataclass(frozen=True)
 class SawDecisions:
     """`first`: pieces to saw before all others, in that order; `last`: after all others, in that order; `stacks`:
-    layers that are cut as one stack; `high`: how many copies lie on each other and are sawn at once. By piece:
-    `starts` where its outline is begun (mm), `ways` which way it is gone round as seen from above (clockwise or
-    counter-clockwise), `blades` the number of the blade that saws it; `spiral`: pieces that a spiral blade saws."""
+    layers that are cut as one stack; `high`: how many copies lie on each other and are sawn at once. By piece: `starts`
+    where its outline is begun (mm), `ways` which way it is gone round as seen from above (clockwise, counter-clockwise,
+    or both from its start), `blades` the number of the blade that saws it; `spiral`: pieces that a spiral blade
+    saws."""
 
     first: tuple[int, ...] = ()
     stacks: tuple[tuple[int, ...], ...] = ()
@@ -346,7 +347,7 @@ class SawDecisions:
         starts = {key: moved_line((point, point), move)[0] for key, point in self.starts.items()}
         flipped = move[0] * move[4] - move[1] * move[3] < 0
         other = {"clockwise": "counter-clockwise", "counter-clockwise": "clockwise"}
-        ways = {key: other[way] if flipped else way for key, way in self.ways.items()}
+        ways = {key: other.get(way, way) if flipped else way for key, way in self.ways.items()}
         return replace(self, starts=starts, ways=ways)
 
 

@@ -176,7 +176,7 @@ class Job:
         if rear is None or rear.kind == "backer" or len(rear.without_openings.pieces) < 2:
             return ()
         coverage = rear.without_openings.coverage
-        lost = 0.0 if practice.fit == "beside" else USUAL_KERF_MM / 2
+        lost = max(0.0, practice.joint_mm(USUAL_KERF_MM) / 2)
         # what is cut out of a sheet is to be seen against the backer; a hole between pieces shows the wall
         through = rear.kind == "sheet"
         name = ("backer", practice.backer_inset_mm, lost, through)

@@ -45,8 +45,8 @@ class Mark:
     """Something laid over the pieces at a point or along a path; `piece` where it belongs to one.
 
     `kind` is tab (`path`: the way it points, `text` front, level or wrong), mass, hanger, plumb, slope, pin, hole,
-    start, melt, guide, ring, neck, detail (`text` how it is made), edge (rounded so `wide`, in mm, within its piece),
-    edge-words, or how a seam reads: seam-reads, seam-shades, seam-melts.
+    start, melt, gap (a seam that opens, drawn so `wide`), guide, ring, neck, detail (`text` how it is made), edge
+    (rounded so `wide`, in mm, within its piece), edge-words, or how a seam reads: seam-reads, seam-shades, seam-melts.
     """
 
     kind: str

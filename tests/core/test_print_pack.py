@@ -26,6 +26,8 @@ from emberquilt.practice import Practice
 from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
+from emberquilt.saw.cuts import Drilled
+from emberquilt.saw.holes import PilotHole
 from tests.conftest import cells, composition, edited
 
 MM = 25.4 / 72
@@ -265,7 +267,7 @@ def test_a_label_for_every_part_says_what_it_is_and_which_way_up():
 
 def test_a_template_is_drilled_where_outlines_meet_and_where_the_saw_drills():
     plan = work_of_boxes()
-    made = print_pack(plan.job, "template", "A4", plan.paper, holes={"1": [(30.0, 20.0)]})
+    made = print_pack(plan.job, "template", "A4", plan.paper, drilled=[Drilled("1", PilotHole(30.0, 20.0, 9.0, 3.2))])
     (page,) = made.pages
     assert set(page.plane.marks) == {(30.0, 20.0), (60.0, 40.0)}
     lengths = [length for length, _ in strokes_of(pypdfium2.PdfDocument(pack_pdf(plan.job, made))[0])]
@@ -330,7 +332,7 @@ def test_what_is_looked_at_is_what_is_printed(pack):
     work = work_of_boxes().composition
     work = edited(replace(work, rack=Rack(woods(), (Board(1, "cherry", "C1", 400, 150, 20),))), "lay")
     plan = Plan(work)
-    made = print_pack(plan.job, pack, "A3", plan.paper, holes={"1": [(30.0, 20.0)]})
+    made = print_pack(plan.job, pack, "A3", plan.paper, drilled=[Drilled("1", PilotHole(30.0, 20.0, 9.0, 3.2))])
     document = pypdfium2.PdfDocument(pack_pdf(plan.job, made))
     assert len(document) == len(made.pages)
     for page, printed in zip(made.pages, document, strict=True):

@@ -92,7 +92,7 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) ->
         "height_mm": plan.job.lifted_mm(plan.composition.by_key[now.piece]) if now.piece else None,
         "same_step": len(alike),
         "step_place": alike.index(now) + 1,
-        "cut": plan.saw.by_piece.get(now.piece) if now.step.verb == "saw" else None,
+        "cut": plan.saw.cut_at(now.step.key, any_copy(now.parts[0])) if now.step.verb == "saw" else None,
         "shaped": shaped_drawing(plan.job, now.piece) if part and now.step.verb == "shape" else None,
         "next": following,
         "next_address": _address(row, *following.key) if following else "",
@@ -123,8 +123,8 @@ def _scene(plan: Plan, now: Card) -> Scene:
         for p in layer.without_openings.pieces
     }
     marks: list[Mark] = []
-    cut = plan.saw.by_piece.get(now.piece)
-    if cut is not None and now.step.verb == "saw":
+    if now.step.verb == "saw":
+        cut = plan.saw.cut_at(now.step.key, any_copy(now.parts[0]))
         marks.append(Mark("start", *cut.start_mm, piece=now.piece))
         marks += [Mark("hole", h.x_mm, h.y_mm, piece=now.piece) for h in cut.holes]
     return scene_of(layer, composition, dress, tuple(marks))

@@ -42,7 +42,7 @@ def _asked(request, plan: Plan) -> dict[str, str]:
 
 
 def _pack(plan: Plan, asked: dict[str, str]) -> PrintPack:
-    holes = holes_of(plan.saw) if asked["pack"] == "template" else {}
+    holes = holes_of(plan.saw) if asked["pack"] in ("template", "drill") else ()
     return print_pack(plan.job, asked["pack"], asked["paper"], plan.paper, bool(asked["mirrored"]), holes)
 
 
@@ -82,7 +82,7 @@ def printing(request, uid):
         "usual": usual,
         "less": 1 - cut / usual if usual and cut < usual else 0.0,
         "stuck": stuck,
-        "ticked": stuck and plan.composition.practice.fit == "beside",
+        "ticked": stuck and plan.composition.practice.fit in ("beside", "gap"),
         "placement": made.count("placement"),
         "under": made.count("under"),
     }

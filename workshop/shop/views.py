@@ -14,7 +14,7 @@ from emberquilt.intake.raster_source import read_picture
 from emberquilt.picture.board_face import board_face
 from emberquilt.picture.figure import tile
 from emberquilt.plain import read_marks
-from emberquilt.rack.blades import blades
+from emberquilt.rack.blades import blades_of, table_text
 from emberquilt.rack.boards import DEFECTS, Board
 from emberquilt.rack.photo import REFERENCES
 from emberquilt.rack.rack import Rack
@@ -26,7 +26,7 @@ from workshop.stations.rack import rack
 from . import actions
 from .clock import zone_of, zones
 from .models import BoardPhoto
-from .words import WORDS, fields_of
+from .words import TABLES, WORDS, fields_of
 
 MOST_PHOTO = 60_000_000
 SHOWN_PX = 1600
@@ -43,7 +43,8 @@ def shop(request):
         "rack": rack(stock.boards, stock.shelf),
         "boxes": stock.boxes(practice.box_mm),
         "woods": stock.shelf,
-        "blades": blades(),
+        "blades": blades_of(practice),
+        "blade_text": table_text(practice),
         "zone": zone_of(request.shop).key,
         "zones": zones(),
     }
@@ -52,7 +53,7 @@ def shop(request):
 
 @require_POST
 def practice(request):
-    values = {name: request.POST[name] for name in WORDS if name in request.POST}
+    values = {name: request.POST[name] for name in (*WORDS, *TABLES) if name in request.POST}
     hours = {day: request.POST[f"hours-{day}"] for day in DAYS if f"hours-{day}" in request.POST}
     return _said(
         request,

@@ -24,7 +24,12 @@ WORDS = {
     "paper": "Paper",
     "blade_school": "Blade",
     "one_blade": "The one size, where one is used",
+    "blade_kind": "Blades are",
     "fit": "Saw",
+    "gap_mm": "The gap, where one is wanted",
+    "accents": "Lines that free nothing are sawn",
+    "opens_mm": "The saw takes packs up to",
+    "square_deg": "The blade is off square by, degrees",
     "stock_mm": "Usual stock",
     "stocks_mm": "Stock is milled to",
     "shims_mm": "Sheets at hand for shims",
@@ -59,6 +64,10 @@ WORDS = {
     "finish_when": "Finish when",
     "coats": "Coats",
 }
+
+
+TABLES = ("blades",)
+"""What is typed as lines of text, in a form of its own."""
 
 
 def fields_of(practice: Practice, names: Iterable[str]) -> list[dict]:

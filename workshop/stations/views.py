@@ -3,7 +3,7 @@
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.cache import cache_control
@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.drawing.panel import shape_rows
 from emberquilt.drawing.rack import rack_drawing
 from emberquilt.drawing.solid import packed
+from emberquilt.drawing.way import way_scene
 from emberquilt.errors import BadChoice
 from emberquilt.keys import keys_in, runs
 from emberquilt.layout.effort import Effort
@@ -103,6 +104,14 @@ def section(request, uid):
     told = section_along(plan.job, request.GET.get("cut", ""), frozenset(_keys(request.GET.get("pieces", ""))))
     context = {"row": row, "practice": plan.composition.practice, "relief": plan.relief, **told}
     return render(request, "relief/strip.html", context)
+
+
+@require_GET
+@cache_control(private=True, max_age=3600, immutable=True)
+def way(request, uid):
+    """The way of the blade through the blank of a part; the address changes with the work."""
+    plan = plan_of(own(request, uid))
+    return JsonResponse(way_scene(plan.job, plan.saw, any_copy(request.GET.get("part", ""))))
 
 
 @require_GET

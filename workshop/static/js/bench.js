@@ -1,5 +1,6 @@
 // A card at the bench: the piece close up, and a clock that only shows what the workshop keeps.
 import { Panel } from "./panel.js";
+import { playing } from "./way.js";
 
 const view = document.querySelector(".view");
 if (view) {
@@ -35,4 +36,19 @@ if (clock) {
     typed.checked = true;
   });
   if (clock.dataset.running === "yes") setInterval(tell, 500);
+}
+
+// The way of the blade in place of the picture, stroke by stroke, and back.
+const strokes = document.querySelector("[data-strokes]");
+if (strokes) {
+  const box = document.getElementById("stroke");
+  const read = playing(view);
+  strokes.addEventListener("click", () => {
+    const open = !view.dataset.way;
+    if (open) view.dataset.way = box.dataset.address;
+    else delete view.dataset.way;
+    for (const part of box.querySelectorAll("p, [data-play]")) part.hidden = !open;
+    strokes.textContent = open ? "on the picture" : "stroke by stroke";
+    read();
+  });
 }

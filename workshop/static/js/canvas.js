@@ -331,6 +331,18 @@ function drawSeam(ctx, line, [wide, dash, colour], s) {
   ctx.setLineDash([]);
 }
 
+// A seam that opens: what is seen through it, between its two edges.
+function drawGap(ctx, line, wide, s) {
+  ctx.lineCap = "butt";
+  ctx.lineJoin = "round";
+  ctx.strokeStyle = INK;
+  ctx.lineWidth = wide + 1.6 / s;
+  ctx.stroke(line);
+  ctx.strokeStyle = SHEET;
+  ctx.lineWidth = wide;
+  ctx.stroke(line);
+}
+
 // Lines that part nothing: burnt ones whole, painted ones dotted, sawn ones dashed, veins dashed and dotted, textures
 // in short strokes, as on the printed pattern.
 const DASHES = { painted: [0.1, 3], sawn: [8, 3], vein: [13, 3, 2, 3], textured: [3, 3] };
@@ -352,6 +364,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
   const marks = scene.dress.marks || [];
   for (const m of marks) if (SEAMS[m.kind]) drawSeam(ctx, (m.line ??= new Path2D(m.path)), SEAMS[m.kind], s);
   drawEdges(ctx, scene, marks, s);
+  for (const m of marks) if (m.kind === "gap") drawGap(ctx, (m.line ??= new Path2D(m.path)), m.wide, s);
   for (const m of marks) if (m.kind === "detail") drawDetail(ctx, (m.line ??= new Path2D(m.path)), m.text, s);
   for (const m of marks.filter((m) => m.kind === "melt" || m.kind === "guide")) {
     const line = (m.line ??= new Path2D(m.path));

@@ -11,6 +11,7 @@ import { sectioned } from "./section.js";
 import { ordering } from "./order.js";
 import { turning } from "./turntable.js";
 import { racked } from "./rack.js";
+import { playing } from "./way.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -31,6 +32,7 @@ tryingOn(panel, (keys) => runsOf(keys));
 sectioned(panel, (keys) => runsOf(keys));
 ordering(panel, (values) => perform(values));
 racked(panel, (values) => perform(values));
+playing(element);
 
 function load() {
   const url = slot().dataset.shapes;

@@ -32,7 +32,9 @@ export function hangString(panel) {
     const eyelet = document.querySelector("#ticket .eyelet");
     const shape = panel.chosen.size ? panel.shape([...panel.chosen].at(-1)) : null;
     const laid = document.querySelector("#rack .part.on");
-    const line = !eyelet ? null : laid ? toRack(laid, eyelet) : shape ? toPiece(panel, shape, eyelet) : null;
+    // while the way of the blade is played the picture is not seen
+    const hidden = !eyelet || document.querySelector("[data-way]");
+    const line = hidden ? null : laid ? toRack(laid, eyelet) : shape ? toPiece(panel, shape, eyelet) : null;
     over.toggleAttribute("hidden", !line);
     if (!line) return;
     for (const strand of strands) strand.setAttribute("d", line.d);

@@ -1,14 +1,25 @@
 """What the Saw station says."""
 
+from emberquilt.rack.blades import blades_of
+from emberquilt.relief.bevel import bevels_of
+from emberquilt.saw.blades import INSIDE
+from emberquilt.saw.cuts import Cut, SawPlan
+from emberquilt.saw.setup import CAUTION, setup_cards
 from emberquilt.saw.stacks import offers_of
+from emberquilt.saw.told import corners_told
 from emberquilt.units import roman
 from workshop.stations.desk import Desk
 
 PRACTICE = (
     "blade_school",
     "one_blade",
+    "blade_kind",
     "fit",
+    "gap_mm",
+    "accents",
     "hold_mm",
+    "throat_mm",
+    "opens_mm",
     "saw_mm_per_minute",
     "minutes_per_cut",
     "repeat_share",
@@ -16,8 +27,8 @@ PRACTICE = (
 
 
 def context(desk: Desk) -> dict:
-    plan, saw, composition = desk.plan, desk.plan.saw, desk.composition
-    cut = saw.by_piece.get(desk.chosen.one.key) if desk.chosen and desk.chosen.one else None
+    saw, composition = desk.plan.saw, desk.composition
+    cut = _spoken_of(desk)
     chapters = [
         {
             "chapter": c,
@@ -31,14 +42,14 @@ def context(desk: Desk) -> dict:
     return {
         "saw": saw,
         "cut": cut,
-        "blank": _blank(desk, cut) if cut else None,
+        **(_of_cut(desk, cut) if cut else {}),
+        "changes": _changes(saw),
+        "setup": setup_cards(desk.job, saw) if cut is None else (),
+        "setup_caution": CAUTION,
         "chapters": chapters,
-        "turns_mm": cut.blade.line_mm(composition.practice) if cut else 0.0,
-        "first_of_all": cut is not None and cut.piece in composition.decisions.saw.first,
         "next_cut": saw.after(cut),
-        "letter": "ABCD"[plan.paper[desk.chosen.one.key] - 1] if cut else "",
-        "bits": sorted({h.bit_mm for h in cut.holes if h.bit_mm}) if cut else [],
         "copies": composition.decisions.whole.copies,
+        "way_part": cut.part if cut and desk.show == "way" else "",
         "offers": [
             {"offer": offer, "names": " and ".join(layers[key] for key in offer.layers)}
             for offer in (offers_of(desk.job, saw) if not desk.chosen else ())
@@ -50,7 +61,49 @@ def context(desk: Desk) -> dict:
     }
 
 
-def _blank(desk: Desk, cut) -> dict:
+def _spoken_of(desk: Desk) -> Cut | None:
+    """The cut of the chosen piece; the first one of all where the way is shown and nothing is chosen."""
+    saw = desk.plan.saw
+    if desk.chosen:
+        return saw.by_piece.get(desk.chosen.one.key) if desk.chosen.one else None
+    return saw.cuts[0] if saw.cuts and desk.show == "way" else None
+
+
+def _of_cut(desk: Desk, cut: Cut) -> dict:
+    """What is told of one cut."""
+    saw, composition = desk.plan.saw, desk.composition
+    decided = composition.decisions.saw
+    bevel = bevels_of(desk.job).get(cut.piece)
+    inside = next((c.blade for c in saw.cuts if c.part == cut.part and c.what == INSIDE), None)
+    return {
+        "blank": _blank(desk, cut),
+        "turns_mm": cut.blade.line_mm(composition.practice),
+        "corners": corners_told(cut),
+        "first_of_all": cut.piece in decided.first,
+        "last_of_all": cut.piece in decided.last,
+        "letter": "ABCD"[desk.plan.paper[cut.piece] - 1] if cut.piece in desk.plan.paper else "",
+        "bits": sorted({h.bit_mm for h in cut.holes if h.bit_mm}),
+        "table": blades_of(composition.practice),
+        "own_blade": decided.blades.get(cut.piece, ""),
+        "own_start": cut.piece in decided.starts,
+        "spiral": cut.piece in decided.spiral,
+        "inside_blade": inside,
+        "bevel": bevel,
+        "way_round": bevel.way if bevel else decided.ways.get(cut.piece, "clockwise"),
+    }
+
+
+def _changes(saw: SawPlan) -> dict:
+    """How often a blade is mounted, and how many are to be had at hand."""
+    return {
+        "mounted": len(saw.chapters) + sum(cut.fresh for cut in saw.cuts),
+        "holes": sum(len(cut.holes) for cut in saw.cuts),
+        "needs": saw.needs,
+        "tilts": saw.tilts,
+    }
+
+
+def _blank(desk: Desk, cut: Cut) -> dict:
     """What lies on the table for a cut: how many parts come out of it, and the minutes of all of them."""
     saw = desk.plan.saw
     blank = saw.blanks[cut.blank]
@@ -58,5 +111,7 @@ def _blank(desk: Desk, cut) -> dict:
         "blank": blank,
         "parts": len(blank.parts),
         "minutes": saw.minutes_of_blank(cut.blank),
+        "board": saw.rooms[cut.blank].board,
+        "section": saw.rooms[cut.blank].number,
         "layer": desk.composition.layer(blank.layer).name if blank.layer else "",
     }

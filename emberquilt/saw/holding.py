@@ -1,0 +1,59 @@
+"""What holds what while a blank is sawn: parts hang on each other and on the waste by lines that are not sawn yet."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from .network import Net
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Bodies, by their place in the net, that hang together and on nothing else once so many lines are sawn."""
+
+    after: int
+    bodies: tuple[int, ...]
+
+
+def blocks_of(net: Net, sawn: Sequence[int]) -> list[Block]:
+    """Blocks of two or more bodies that come away together while lines are sawn in this order, and fall apart later.
+
+    The lines are put back one after another from the last: what is joined then was one until that line was sawn.
+    """
+    waste = len(net.bodies)
+    joined = list(range(waste + 1))
+    members: dict[int, set[int]] = {i: {i} for i in range(waste)}
+    blocks: list[Block] = []
+
+    def root(i: int) -> int:
+        while joined[i] != i:
+            joined[i] = joined[joined[i]]
+            i = joined[i]
+        return i
+
+    members[waste] = set()
+    for n in range(len(sawn) - 1, -1, -1):
+        line = net.lines[sawn[n]]
+        one, two = (root(side if side >= 0 else waste) for side in (line.left, line.right))
+        if one == two:
+            continue
+        held = root(waste)
+        if held in (one, two):
+            loose = two if held == one else one
+            if len(members[loose]) > 1:
+                blocks.append(Block(n + 1, tuple(sorted(members[loose]))))
+        joined[one] = two
+        members[two] |= members.pop(one)
+    return blocks[::-1]
+
+
+def long_and_wide(bodies: Sequence[shapely.Polygon]) -> tuple[float, float]:
+    """Of bodies together how long and how wide the narrowest box round them is, mm."""
+    box = shapely.minimum_rotated_rectangle(shapely.union_all(np.array(bodies, object)))
+    xy = shapely.get_coordinates(box)
+    if len(xy) < 4:
+        return float(box.length), 0.0
+    sides = [float(np.hypot(*(xy[i + 1] - xy[i]))) for i in (0, 1)]
+    return max(sides), min(sides)
