@@ -44,7 +44,12 @@ def with_accents(sawn: Sawn, accents: Sequence[Points], school: str, way: WayThr
     outline = [s for s in strokes if s.kind == "line"]
     if not outline:
         return sawn
-    for xy in accents:
+    ways = shapely.multilinestrings([s.path for s in outline if len(s.path) > 1])
+    for own in accents:
+        # from the kerf beside the outline, where it begins at the edge
+        begin = shapely.get_coordinates(shapely.shortest_line(ways, shapely.points(own[0])))[0]
+        beside = np.hypot(*(begin - own[0])) <= AT_EDGE_MM + way.blade.kerf_mm
+        xy = np.concatenate([begin[None], own]) if beside else own
         near = min(_distance(s.path, xy[0]) for s in outline)
         if near > AT_EDGE_MM + way.blade.kerf_mm:
             hole = _hole(xy, way)

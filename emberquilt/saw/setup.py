@@ -32,8 +32,8 @@ def setup_cards(job: Job, plan: SawPlan) -> tuple[Card, ...]:
         Card(
             "square",
             "Square the blade",
-            f"Saw a kerf into a block of {say(thick)}, turn the block round to the back of the blade: the kerf must fall "
-            f"on the blade. What it is off is twice the error{gape}.",
+            f"Saw a kerf into a block of {say(thick)}, turn the block round to the back of the blade: the kerf must "
+            f"fall on the blade. What it is off is twice the error{gape}.",
         ),
         Card("oil", "Wipe the oil off", "Both ends of a new blade: it slips out of its clamps otherwise."),
         Card(

@@ -179,7 +179,7 @@ def _loop(here: Points, into: Points, out: Points, radius: float, turn: float) -
     if angle < math.radians(4):
         return None
     far = radius / math.tan(angle / 2)
-    first, last = here + far * into, here - far * out
+    first = here + far * into
     # its middle lies on the outer side of the turn
     aside = np.array([into[1], -into[0]]) * (1 if turn > 0 else -1)
     middle = first + radius * aside
@@ -187,7 +187,7 @@ def _loop(here: Points, into: Points, out: Points, radius: float, turn: float) -
     sweep = -math.copysign(math.pi + angle, turn)
     steps = start + np.linspace(0.0, sweep, 24)
     ring = middle + radius * np.stack([np.cos(steps), np.sin(steps)], axis=1)
-    return np.concatenate([here[None], ring, last[None], here[None]])
+    return np.concatenate([here[None], ring, here[None]])
 
 
 def _inner(xy: Points, bend: Bend, sawn: Points, end: int, blade: Blade, clear):

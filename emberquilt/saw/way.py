@@ -17,7 +17,7 @@ from ..rack.blades import Blade
 from .blades import INSIDE, OUTLINE, Asked
 from .holes import PilotHole, hole_in, hole_on
 from .network import OUTSIDE, Net
-from .throat import reach_of, stations_of
+from .throat import reach_of
 from .turning import NEAR_EDGE_MM, SHARP_RAD, Run, bends_of, clear_of, runs_along, turned_from
 
 RAYS = 32
@@ -234,8 +234,8 @@ class WayThrough:
         if outside and (reached is None or part in self.start_at):
             point, lead = self._from_the_edge(part, outside)
             begun, _ = self._begun_at_point(self._way_round(part, body, chain), point)
-            if self.both_ways and len(begun) == 1:
-                begun = self._parted(begun[0])
+            if self.both_ways and len(begun) == 1 and (parted := self._parted(part, begun[0])):
+                return parted, []
             return self._strokes(part, begun, lead), []
         chain = self._way_round(part, body, chain)
         if reached is not None:
@@ -306,27 +306,36 @@ class WayThrough:
                 return np.stack([ends[n], point])
         return None
 
-    def _parted(self, link: "_Link") -> list["_Link"]:
-        """A closed line from its start both ways round to where they meet, so that neither hits the saw's column; the
-        line as it is where no place serves."""
-        xy = link.xy
-        places, headings, along = stations_of([xy])
-        ahead = reach_of(places, headings, self.stock) > self.both_ways
-        behind = reach_of(places, headings + math.pi, self.stock) > self.both_ways
-        first = float(along[ahead].min()) if ahead.any() else math.inf
-        last = float(along[behind].max()) if behind.any() else 0.0
-        if last >= first:
-            return [link]
-        far = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
-        want = (last + min(first, far[-1])) / 2
-        at = int(np.clip(np.searchsorted(far, want), 1, len(xy) - 2))
-        if not last <= far[at] <= first:
-            share = (want - far[at - 1]) / max(far[at] - far[at - 1], 1e-9)
-            xy = np.insert(xy, at, xy[at - 1] + share * (xy[at] - xy[at - 1]), axis=0)
-        return [
-            _Link(link.n, xy[: at + 1], link.sides, (-1, -1), False),
-            _Link(link.n, xy[at:][::-1], link.sides[::-1], (-1, -1), True),
-        ]
+    def _parted(self, part: str, link: "_Link") -> list[Stroke]:
+        """A closed line from several starts at the board's edge, from each both ways round to where they meet, so that
+        the work nowhere hits the saw's column; nothing where that is not to be had."""
+        xy, far = link.xy, _along(link.xy)
+        way = np.linspace(0.0, far[-1], max(8, int(far[-1] / PARTED_MM)))[:-1]
+        places = np.stack([_at(xy, far, one) for one in way])
+        ahead = np.stack([_at(xy, far, (one + 0.5) % far[-1]) for one in way]) - places
+        headings = np.arctan2(ahead[:, 1], ahead[:, 0])
+        forward = reach_of(places, headings, self.stock) <= self.both_ways
+        backward = reach_of(places, headings + math.pi, self.stock) <= self.both_ways
+        if not (forward | backward).all() or forward.all() or backward.all():
+            return []
+        strokes: list[Stroke] = []
+        arcs = _arcs(forward, backward)
+        for n, (begin, ahead_to, back_to) in enumerate(arcs):
+            free = [i % len(way) for i in range(begin[0], begin[1] + 1)]
+            entry = next((i for i in _middle_first(free) if self.way_in(places[i]) is not None), None)
+            if entry is None:
+                return []
+            lead = self.way_in(places[entry])
+            last = n == len(arcs) - 1
+            pairs = ((entry, ahead_to, False), (entry, back_to, True))
+            for side, (start, end, back) in enumerate(pairs):
+                path = _stretch(xy, far, way[start], way[end % len(way)], back)
+                sides = link.sides[::-1] if back else link.sides
+                one = _Link(link.n, path, sides, (-1, -1), last and side == 1)
+                strokes += self._strokes(part, [one], lead if side == 0 else None)
+                if side == 0:
+                    strokes[-1] = replace(strokes[-1], corner="back out")
+        return strokes
 
     # where a chain is begun
 
@@ -401,12 +410,7 @@ class WayThrough:
         groups: list[list[_Link]] = []
         for link in links:
             last = groups[-1][-1] if groups else None
-            if (
-                last
-                and self._meet(last, link)
-                and self._side(last) == self._side(link)
-                and abs(_turn(last.xy, link.xy)) <= SHARP_RAD
-            ):
+            if last and self._side(last) == self._side(link) and abs(_turn(last.xy, link.xy)) <= SHARP_RAD:
                 groups[-1].append(link)
             else:
                 groups.append([link])
@@ -414,9 +418,7 @@ class WayThrough:
             xy = np.concatenate([group[0].xy, *(link.xy[1:] for link in group[1:])])
             side = self._side(group[0])
             runs = runs_along(xy, side, blade, clear, self._out)
-            if i + 1 < len(groups) and not runs[-1].corner and not self._meet(group[-1], groups[i + 1][0]):
-                runs[-1] = Run(runs[-1].xy, runs[-1].kind, "back out")
-            elif i + 1 < len(groups) and not runs[-1].corner:
+            if i + 1 < len(groups) and not runs[-1].corner:
                 runs[-1] = Run(runs[-1].xy, runs[-1].kind, self._at_node(group[-1], groups[i + 1][0]))
             ends = [Stroke(run.xy, run.kind, run.corner, part, tilt_deg=tilt) for run in runs]
             freed, waste = self._sawn(link for link in group if link.whole)
@@ -432,9 +434,6 @@ class WayThrough:
         edge = shapely.intersection(shapely.linestrings([point, end]), self.stock)
         long = float(edge.length) if not edge.is_empty else 0.0
         return np.stack([point, point + way * long]) if 0 < long <= NEAR_EDGE_MM else None
-
-    def _meet(self, one: "_Link", two: "_Link") -> bool:
-        return bool(np.hypot(*(one.xy[-1] - two.xy[0])) < 0.01)
 
     def _side(self, link: "_Link") -> int:
         left, right = (side >= 0 for side in link.sides)
@@ -490,3 +489,51 @@ def _back(chain: list[tuple[int, bool]]) -> list[tuple[int, bool]]:
 def _turn(one: Points, two: Points) -> float:
     into, out = one[-1] - one[-2], two[1] - two[0]
     return math.atan2(into[0] * out[1] - into[1] * out[0], into @ out)
+
+
+PARTED_MM = 2.0
+"""How near to each other the places lie at which a line is tried both ways."""
+
+
+def _along(xy: Points) -> Points:
+    return np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+
+
+def _at(xy: Points, far: Points, where: float) -> Points:
+    return np.array([np.interp(where, far, xy[:, 0]), np.interp(where, far, xy[:, 1])])
+
+
+def _stretch(xy: Points, far: Points, low: float, high: float, back: bool) -> Points:
+    """Of a closed path (its first point comes last too) the stretch from one place on to another, or back to it."""
+    if back:
+        return _stretch(xy, far, high, low, False)[::-1]
+    if high <= low:
+        whole = [_at(xy, far, low)[None], xy[:-1][far[:-1] > low], xy[:-1][far[:-1] < high], _at(xy, far, high)[None]]
+        return np.concatenate(whole)
+    return np.concatenate([_at(xy, far, low)[None], xy[(far > low) & (far < high)], _at(xy, far, high)[None]])
+
+
+def _middle_first(places: list[int]) -> list[int]:
+    return sorted(places, key=lambda i: abs(places.index(i) - len(places) // 2))
+
+
+def _arcs(forward: Points, backward: Points) -> list[tuple[tuple[int, int], int, int]]:
+    """For every start round a closed path: between which places it may lie, up to where one goes ahead from it, and
+    back to where. What can only be gone ahead follows a start, what can only be gone back leads up to one."""
+    count = len(forward)
+    only = [(i, forward[i]) for i in range(count) if forward[i] != backward[i]]
+    starts = [n for n in range(len(only)) if not only[n - 1][1] and only[n][1]]
+    found = []
+    for n in starts:
+        low, high = only[n - 1][0], only[n][0]
+        ends = []
+        for step in (1, -1):
+            # on to the last of the same kind, and half way from there to the first of the other
+            k = n if step == 1 else n - 1
+            kind = only[k][1]
+            while only[(k + step) % len(only)][1] == kind:
+                k += step
+            here, there = only[k % len(only)][0], only[(k + step) % len(only)][0]
+            ends.append((here + step * (((there - here) * step) % count) // 2) % count)
+        found.append(((low, high if high >= low else high + count), ends[0], ends[1]))
+    return found
