@@ -60,9 +60,21 @@ def main(argv: list[str] | None = None) -> int:
     export.add_argument("--line", choices=("red", "black"), default="red", help="the pack's lines")
     export.add_argument("--line-width", default="0.3", help="and how wide they are, in mm")
     export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
+    practice = commands.add_parser("practice", help="a sheet of lines to saw, or how well one was sawn")
+    practice.add_argument("--level", default="1", help="from 1, straight lines, to 5, letters")
+    practice.add_argument("--paper", default="Letter", help="Letter, Legal, Tabloid, A4 or A3")
+    practice.add_argument("--photo", type=Path, help="of a sheet that was sawn: how far it drifted, as JSON")
+    practice.add_argument("-o", "--output", type=Path, help="where to write the sheet; standard output otherwise")
     options = parser.parse_args(argv)
     try:
-        commands_of = {"pieces": _pieces, "make": _make, "plan": _plan, "layout": _layout, "export": _export}
+        commands_of = {
+            "pieces": _pieces,
+            "make": _make,
+            "plan": _plan,
+            "layout": _layout,
+            "export": _export,
+            "practice": _practice,
+        }
         commands_of[options.command](options)
     except EmberError as problem:
         print(f"emberquilt: {problem}", file=sys.stderr)
@@ -255,6 +267,26 @@ def _export(options) -> None:
 
     wide = _number(options.line_width, "millimetres", 10)
     data = export(plan, options.to, options.paper, options.pack or "", options.mirrored, options.line, wide)
+    if options.output:
+        options.output.write_bytes(data)
+    else:
+        sys.stdout.buffer.write(data)
+
+
+def _practice(options) -> None:
+    from dataclasses import asdict
+
+    from .drawing.practice_pdf import practice_pdf
+    from .practice import Practice
+    from .saw.drift import drift_of
+
+    level = int(_number(options.level, "a level", 5))
+    if options.photo:
+        told = asdict(drift_of(options.photo.read_bytes(), level))
+        json.dump(told | {"by_exercise": dict(told["by_exercise"])}, sys.stdout, indent=1)
+        print()
+        return
+    data = practice_pdf(Practice(), level, options.paper)
     if options.output:
         options.output.write_bytes(data)
     else:

@@ -3,6 +3,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
+from workshop.bench import practice
 from workshop.bench import views as bench
 from workshop.compositions import views as compositions
 from workshop.entry import views as entry
@@ -43,6 +44,8 @@ urlpatterns = [
     path("picture/<uuid:uid>/discard/", compositions.discard, name="discard"),
     path("picture/<uuid:uid>/undo/<station:station>/", stations.undo, name="undo"),
     path("picture/<uuid:uid>/redo/<station:station>/", stations.redo, name="redo"),
+    path("picture/<uuid:uid>/practise/", practice.practising, name="practising"),
+    path("picture/<uuid:uid>/practise/sheet.pdf", practice.sheet, name="practice-sheet"),
     path("picture/<uuid:uid>/bench/", bench.card, name="bench"),
     path("picture/<uuid:uid>/bench/tick/", bench.tick, name="bench-tick"),
     path("picture/<uuid:uid>/bench/clock/", bench.clock, name="bench-clock"),

@@ -194,7 +194,7 @@ def _instructions(job: Job, layout: Layout, papers: list[Paper], copies: Mapping
 
 
 def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies: Mapping[int, int]) -> None:
-    _page_axes(canvas, layout)
+    page_axes(canvas, layout)
     composition = job.composition
     page_width, page_height, sheets = layout.page_width_mm, layout.page_height_mm, layout.sheets
     draw_words(canvas, layout.margin_mm, 26, composition.name, 9, bold=True)
@@ -258,7 +258,7 @@ def _tile(
 def begin_tile(canvas: Canvas, layout: Layout, sheet: Sheet, practice: Practice) -> tuple[float, float]:
     """A page for one part of a drawing at true size, in red lines that end at its margins, until `restoreState`; gives
     how far (mm) what is drawn is moved."""
-    _page_axes(canvas, layout, practice)
+    page_axes(canvas, layout, practice)
     canvas.saveState()
     window = canvas.beginPath()
     window.rect(*(v * POINTS_PER_MM for v in (layout.margin_mm, layout.margin_mm, sheet.width_mm, sheet.height_mm)))
@@ -268,7 +268,7 @@ def begin_tile(canvas: Canvas, layout: Layout, sheet: Sheet, practice: Practice)
     return layout.margin_mm - sheet.left_mm, layout.margin_mm - sheet.top_mm
 
 
-def _page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None) -> None:
+def page_axes(canvas: Canvas, layout: Layout, practice: Practice | None = None) -> None:
     """y downwards from the page's upper left corner, as everywhere else in the core; still in points.
 
     With a practice, stretched about the printable corner by what its printer shrinks.
@@ -287,7 +287,7 @@ def check_pdf(practice: Practice, paper: str) -> bytes:
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=size, invariant=1)
     canvas.setTitle("Check page")
-    _page_axes(canvas, layout)
+    page_axes(canvas, layout)
     left, top = 22.0, 60.0
     draw_words(canvas, left, 24, "Check page", 8, bold=True)
     for i, line in enumerate(

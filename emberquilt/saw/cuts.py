@@ -19,7 +19,7 @@ from .kerf import Row, gaps_of, joint_gap_mm, longest_rows
 from .lines import from_the_edge, start_point
 from .minutes import DRILL_MINUTES, THREAD_MINUTES, feed_mm_per_minute, stroke_minutes
 from .network import Net
-from .order import Task, in_order
+from .order import BLADE_MINUTES, Task, change_minutes, in_order
 from .room import Room
 from .sawing import ways_of
 from .throat import Hit, Sweep, swept
@@ -61,6 +61,8 @@ class Cut:
     fresh: bool = False
     lines: tuple[int, ...] = ()
     """Of its blank's net, where lines are shared there."""
+    change_minutes: float = 0.0
+    """Of its minutes those for the blade that is mounted, and the table that is tilted or set back, before it."""
     wears: float = 0.0
     """The share of a blade's life that all its runs take."""
 
@@ -269,9 +271,12 @@ def plan_with(job: Job, high: int) -> SawPlan:
     )
 
 
-def _in_order(job: Job, blanks: tuple[Blank, ...], blade_of: Mapping[Asked, Blade]) -> list[tuple[Asked, int]]:
-    """All cuts and their blanks: what waits for the fitted pieces last, what a person put first or last there, what is
-    enclosed before what encloses it; within that with few changes, small before large, what is weak later."""
+def _tasks(
+    job: Job, blanks: tuple[Blank, ...], blade_of: Mapping[Asked, Blade]
+) -> tuple[list[Task], list[tuple[Asked, int]]]:
+    """All cuts to be ordered, and which cut of which blank each is: what waits for the fitted pieces last, what a
+    person put first or last there, what is enclosed before what encloses it; within that small before large, what is
+    weak later."""
     home = {key: at for at, blank in enumerate(blanks) for key in blank.leads}
     entries = [(asked, home[asked[0]]) for asked in blade_of]
     place = {asked: i for i, (asked, _) in enumerate(entries)}
@@ -297,8 +302,23 @@ def _in_order(job: Job, blanks: tuple[Blank, ...], blade_of: Mapping[Asked, Blad
         tilt = dict(blank.tilts).get(key, 0.0)
         wood = (blank.material, blank.thickness_mm) if blank.material else at
         tasks.append(Task(((blade.no, blade.kind), tilt), wood, frozenset(before), rank, stage[key]))
+    return tasks, entries
+
+
+def saw_tasks(job: Job) -> list[Task]:
+    """Everything there is to saw, with what must come before what."""
+    blanks = blanks_of(job)
+    tasks, _ = _tasks(job, blanks, {asked: pick.blade for asked, pick in picks_of(job, blanks).items()})
+    return tasks
+
+
+def _in_order(job: Job, blanks: tuple[Blank, ...], blade_of: Mapping[Asked, Blade]) -> list[tuple[Asked, int]]:
+    """All cuts and their blanks, one after another."""
+    tasks, entries = _tasks(job, blanks, blade_of)
+    depth = enclosed_by_key(job)
     ordered = [entries[i] for i in in_order(tasks)]
     ranks = {entries[i][0]: task.rank for i, task in enumerate(tasks)}
+    stage = {entries[i][0][0]: task.stage for i, task in enumerate(tasks)}
     for at, blank in enumerate(blanks):
         if blank.pack:
             ordered = _pack_from_the_edge(job, ordered, at, blanks, depth, ranks, stage)
@@ -376,7 +396,9 @@ class _Cuts:
             self.chapter += 1
         feed = feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf)
         work = stroke_minutes(sawn.strokes, feed, blade) + (DRILL_MINUTES + THREAD_MINUTES) * len(sawn.holes)
-        first = (work + practice.minutes_per_cut) * practice.estimate_ratio
+        last = (before.blade, before.tilt_deg) if before else None
+        change = change_minutes(last, (blade, self.tilts.get(key, 0.0)))
+        first = (work + practice.minutes_per_cut + change) * practice.estimate_ratio
         again = work * practice.repeat_share * practice.estimate_ratio
         runs = math.ceil(job.copies / (blank.stack if blank.pack else job.composition.decisions.saw.high))
         on_line = next(((h.x_mm, h.y_mm) for h in sawn.holes if h.on_line), None)
@@ -404,6 +426,7 @@ class _Cuts:
                 _with_columns(sawn.strokes, self.frees),
                 self.tilts.get(key, 0.0),
                 lines=sawn.lines if blank.layer else (),
+                change_minutes=change * practice.estimate_ratio,
                 wears=sawn_mm * runs / life_mm(blade, blank.thickness_mm, blank.hardness_lbf),
             )
         )
@@ -459,8 +482,18 @@ def _fresh(job: Job, cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[list[C
             for n, i in enumerate(own)
         ]
         at = fresh_at(worn)
+        more = BLADE_MINUTES * job.composition.practice.estimate_ratio
         for n in at:
-            made[own[n]] = replace(made[own[n]], fresh=True)
+            cut = made[own[n]]
+            first = cuts[own[n] - 1].blade != blade
+            # where the blade is changed anyway the fresh one costs nothing more
+            extra = 0.0 if first else more
+            made[own[n]] = replace(
+                cut,
+                fresh=True,
+                change_minutes=cut.change_minutes + extra,
+                first_minutes=cut.first_minutes + extra,
+            )
         count = 1 + len(at) + sum(within(one) for one in worn)
         long = sum(sum(stroke.length_mm for stroke in cuts[i].strokes) * cuts[i].runs for i in own)
         needs.append(BladeNeed(blade, long, count, tuple(cuts[own[n]].order for n in at)))

@@ -38,3 +38,20 @@ class Timer(models.Model):
 
     def __str__(self) -> str:
         return f"{self.step} {self.part}"
+
+
+class Skill(models.Model):
+    """A practice sheet that was sawn and photographed: how far the hand drifted from the line, in the middle and at
+    worst (mm), at what level."""
+
+    shop = models.ForeignKey("shop.Shop", models.CASCADE, related_name="skills")
+    level = models.PositiveSmallIntegerField()
+    drift_mm = models.FloatField()
+    worst_mm = models.FloatField()
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ("-at", "-id")
+
+    def __str__(self) -> str:
+        return f"level {self.level}: {self.drift_mm:.2f} mm"

@@ -4,6 +4,7 @@ from emberquilt.rack.blades import blades_of
 from emberquilt.relief.bevel import bevels_of
 from emberquilt.saw.blades import INSIDE
 from emberquilt.saw.cuts import Cut, SawPlan
+from emberquilt.saw.difficulty import difficulty_of
 from emberquilt.saw.setup import CAUTION, setup_cards
 from emberquilt.saw.stacks import offers_of
 from emberquilt.saw.told import corners_told
@@ -46,6 +47,7 @@ def context(desk: Desk) -> dict:
         "changes": _changes(saw),
         "setup": setup_cards(desk.job, saw) if cut is None else (),
         "setup_caution": CAUTION,
+        "difficulty": difficulty_of(desk.job, saw) if cut is None else None,
         "chapters": chapters,
         "next_cut": saw.after(cut),
         "copies": composition.decisions.whole.copies,
