@@ -15,7 +15,7 @@ from ..work.parts import Job, Part
 from ..work.shaped import EASED_MM, edge_of
 from ..work.steps import Step, groups
 
-VERBS = {"saw": "Saw", "shape": "Shape", "glue": "Glue"}
+VERBS = {"saw": "Saw", INSIDE: "Saw inside", "shape": "Shape", "glue": "Glue"}
 MANY_HOLES = 2
 """From more openings than this a part is fretwork: own choice."""
 SAW_CAUTION = "Eye protection, hearing, dust mask. Fingers beside the blade, never in its line. Unplug to change it."
@@ -84,7 +84,7 @@ def _whole(job: Job, step: Step) -> Card:
 
 def _of_part(job: Job, step: Step, group: tuple[str, ...], minutes: float, saw: SawPlan, glue: GluePlan) -> Card:
     part = job.by_key[any_copy(group[0])]
-    lines, base, caution = {"saw": _sawing, "shape": _shaping, "glue": _gluing}[step.verb](
+    lines, base, caution = {"saw": _sawing, INSIDE: _sawing, "shape": _shaping, "glue": _gluing}[step.verb](
         job, step, part, group, minutes, saw, glue
     )
     verb = VERBS[step.verb]

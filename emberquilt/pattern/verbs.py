@@ -203,6 +203,24 @@ def draw(target: Target, values: Values) -> Edit:
     return _fitted(composition, reshaped(composition, layer, made, "piece drawn"))
 
 
+@verb("strips")
+def strips(target: Target, values: Values) -> Edit:
+    """Outlines kept as parts of their own, a strip so wide along the seams of the chosen pieces, or along all seams: as
+    dark lines stand in a portrait of tones."""
+    composition, layer = target.composition, target.one_layer
+    wide = length_of(values, composition, "width", 0.5, 20.0, 2.0)
+    coverage = layer.without_openings.coverage
+    keys = {p.key for p in target.pieces if not p.opening} or set(coverage.keys)
+    lines = [seam.line for seam in coverage.seams if {seam.a, seam.b} & keys]
+    if not lines:
+        raise BadChoice("There is no seam here to keep as a strip.")
+    band = shapely.buffer(shapely.union_all(np.array(lines, object)), wide / 2, quad_segs=4, cap_style="square")
+    inside = shapely.intersection(band, coverage.outside)
+    shapes = [on_grid(p) for p in shapely.get_parts(shapely.simplify(inside, 0.02)) if p.geom_type == "Polygon"]
+    made = cut.imprint(layer.coverage, [p for p in shapes if p.area > wide * wide])
+    return reshaped(composition, layer, made, "outline strips", part="outline")
+
+
 @verb("background")
 def background(target: Target, values: Values) -> Edit:
     """Fill what is round the pieces, out to an outline with a margin."""

@@ -31,6 +31,8 @@ class Blank:
     late: bool = False
     """Traced from the fitted pieces, and so not sawn before them."""
     out_of_one: bool = False
+    woods: tuple[str, ...] = ()
+    """Of a pack, as decided."""
 
     @property
     def tilt_deg(self) -> float:
@@ -148,6 +150,7 @@ def _pack(job: Job, layer: Layer, known: list[Part]) -> Blank:
         layer=layer.key,
         frees=tuple((key,) for key in keys),
         pack=True,
+        woods=tuple(codes),
     )
 
 

@@ -184,9 +184,10 @@ class SawPlan:
 
     def cut_at(self, step: str, part: str) -> Cut:
         """The cut that a step of one blade is about, for a part: its openings and its outline may have one each."""
-        _, _, number = step.partition("-")
-        own = [cut for cut in self.cuts if part in cut.parts]
-        return next((cut for cut in own if str(cut.chapter) == number), own[-1])
+        number, _, inside = step.removeprefix("saw-").partition("-")
+        own = [cut for cut in self.cuts if part in cut.parts and (cut.what == INSIDE) == bool(inside)]
+        mine = [cut for cut in own if str(cut.chapter) == number]
+        return next(iter(mine or own), self.by_part[part])
 
     @property
     def by_piece(self) -> dict[int, Cut]:

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..rack.blades import DETAIL_STEPS
 from ..work.parts import Job
 from .cuts import Cut, SawPlan
 from .practice_sheet import LEVELS
@@ -44,7 +43,7 @@ def difficulty_of(job: Job, plan: SawPlan) -> Difficulty:
         (5, bevels, f"{_many(bevels, 'bevel')}"),
         (4, inner, f"{_many(inner, 'inner corner')} to be come at from both sides"),
         (4, points, f"{_many(points, 'sharp point')}"),
-        (4, finer, f"{_many(finer, 'cut')} that want a finer blade, up to {DETAIL_STEPS} sizes"),
+        (4, finer, f"{_many(finer, 'cut')} with a finer blade"),
         (3, tight, f"{_many(tight, 'tight curve')}, under {say(TIGHT_MM)} of radius"),
         (2, curved, f"{_many(curved, 'curved line')}"),
     ]

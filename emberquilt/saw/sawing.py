@@ -1,8 +1,9 @@
 """The ways of all blanks: each blank's net, and the way of the blade through it in the order of the cuts."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
 import shapely
 
 from ..rack.blades import Blade
@@ -72,6 +73,7 @@ def _alone(job: Job, cuts: list[Asked], blade_of, placed: Mapping[str, Room], go
         job.composition.practice.accents,
         tuple(accent.tobytes() for accent in accents_of(job, lead)),
         wishes,
+        _hidden_seams(job, lead),
         shapely.to_wkb(room.stock),
         shapely.to_wkb(others) if others is not None else b"",
     )
@@ -115,6 +117,7 @@ def sawn_alone(
         room.stock,
         start_at={lead: start} if start else {},
         clockwise={lead: way != "counter-clockwise"} if way else {},
+        hidden=_hidden(job, lead),
         both_ways=job.composition.practice.throat_mm if way == "both" else 0.0,
     )
     accents = accents_of(job, lead)
@@ -123,6 +126,32 @@ def sawn_alone(
         with_accents(sawn, accents, school, found) if what != INSIDE else sawn
         for sawn, (_, what) in zip(found.of(cuts), cuts, strict=True)
     )
+
+
+def _hidden(job: Job, key: str) -> Callable[[np.ndarray], bool] | None:
+    """Whether an edge at a place is not seen later: a neighbour beside it stands as high or higher."""
+    seams = _hidden_seams(job, key)
+    if not seams:
+        return None
+    coverage = job.composition.home[int(key)].without_openings.coverage
+    lines = shapely.union_all(np.array([coverage.neighbours[int(key)][other].line for other in seams], object))
+    shapely.prepare(lines)
+    return lambda point: bool(shapely.dwithin(lines, shapely.Point(point), BESIDE_MM))
+
+
+def _hidden_seams(job: Job, key: str) -> tuple[int, ...]:
+    if not key.isdecimal():
+        return ()
+    home = job.composition.home[int(key)]
+    if not home.fitted:
+        return ()
+    top, mine = job.standing.top_mm, job.standing.top_mm(int(key))
+    beside = home.without_openings.coverage.neighbours.get(int(key), {})
+    return tuple(other for other in beside if job.known(other) and top(other) >= mine - 0.01)
+
+
+BESIDE_MM = 1.5
+"""A place on the blade's way that lies nearer than this to a seam is on it."""
 
 
 def _kept(outline: shapely.Geometry, offset: float, kerf: float) -> shapely.Geometry:

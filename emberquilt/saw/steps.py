@@ -1,12 +1,21 @@
 """At the saw: one step a blade, and later what was traced from the fitted pieces."""
 
+from collections.abc import Iterator
+
 from ..work.copies import in_copies, of_copy
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
+from .blades import INSIDE
 from .cuts import Chapter, Cut, SawPlan
+from .setup import CAUTION as SETUP_CAUTION
+from .setup import setup_cards
 
+SAW_VERBS = ("saw", INSIDE)
+"""Of steps that are done part by part at the saw."""
 CAUTION = "Eye protection, dust mask, fingers beside the blade; unplug to change it."
+MINUTES_TO_SET_UP = 10.0
+"""To square the blade, tension it and see to light, air and switch: common practice, no source."""
 MINUTES_TO_TRACE = 15.0
 """To trace a backer from the laid pieces and ease its edge: common practice, no source."""
 
@@ -15,28 +24,53 @@ MINUTES_TO_TRACE = 15.0
 def saw(job: Job, plan, gathered: Gathered) -> None:
     """Chapter by chapter: part by part, all copies of one before the next."""
     before: tuple[str, ...] = ()
+    if any(not chapter.late for chapter in plan.saw.chapters):
+        before = gathered.add(_set_up(job, plan.saw), before)
     for chapter in plan.saw.chapters:
         if not chapter.late:
-            before = gathered.add(_chapter(plan.saw, chapter), before)
+            for step in _chapter(plan.saw, chapter):
+                before = gathered.add(step, before)
 
 
-def _chapter(plan: SawPlan, chapter: Chapter) -> Step:
+def _set_up(job: Job, plan: SawPlan) -> Step:
+    return Step(
+        "set-up",
+        "saw",
+        "set up",
+        "Set the saw up",
+        MINUTES_TO_SET_UP,
+        place="saw",
+        caution=SETUP_CAUTION,
+        lines=tuple(f"{card.title}: {card.words}" for card in setup_cards(job, plan)),
+    )
+
+
+def _chapter(plan: SawPlan, chapter: Chapter) -> Iterator[Step]:
+    """One blade: the openings of parts whose outline wants another one, then all that it saws whole or round."""
+    own = [cut for cut in plan.cuts if cut.chapter == chapter.number]
+    for verb, cuts in ((INSIDE, [c for c in own if c.what == INSIDE]), ("saw", [c for c in own if c.what != INSIDE])):
+        if cuts:
+            yield _step(plan, chapter, verb, cuts)
+
+
+def _step(plan: SawPlan, chapter: Chapter, verb: str, cuts: list[Cut]) -> Step:
     parts: list[str] = []
     shares: list[float] = []
     together: list[int] = []
-    for cut in (c for c in plan.cuts if c.chapter == chapter.number):
+    for cut in cuts:
         for run in range(1, cut.runs + 1):
             freed = [key for number in plan.run_copies(cut, run) for key in of_copy(cut.parts, number)]
             parts += freed
             shares += [run_minutes(cut, run) / len(freed)] * len(freed)
             together.append(len(freed))
     blade = chapter.blade.name
+    inside = verb == INSIDE
     return Step(
-        f"saw-{chapter.number}",
+        f"saw-{chapter.number}" + ("-inside" if inside else ""),
         "saw",
-        "saw",
-        f"Saw with {blade}",
-        chapter.minutes,
+        verb,
+        f"Saw openings with {blade}" if inside else f"Saw with {blade}",
+        sum(cut.minutes for cut in cuts),
         tuple(parts),
         each=True,
         shares=tuple(shares),
@@ -44,7 +78,7 @@ def _chapter(plan: SawPlan, chapter: Chapter) -> Step:
         place="saw",
         tools=(blade,),
         caution=CAUTION,
-        why="fine blades first, one after the other: each is mounted once",
+        why="inside before outside" if inside else "one blade after another: each is mounted once",
     )
 
 

@@ -88,7 +88,7 @@ def reach_of(places: Points, headings: Points, stock: shapely.Geometry) -> Point
     next_behind, next_aside = np.roll(behind, -1, axis=1), np.roll(aside, -1, axis=1)
     for side in (-half, half):
         span = next_aside - aside
-        with np.errstate(divide="ignore", invalid="ignore"):
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
             share = (side - aside) / span
         crossing = (share >= 0) & (share <= 1) & (np.abs(span) > 1e-12)
         there = np.where(crossing, behind + np.where(crossing, share, 0.0) * (next_behind - behind), -np.inf)

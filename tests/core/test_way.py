@@ -10,6 +10,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from emberquilt.bench.cards import cards
 from emberquilt.drawing.way import way_scene
 from emberquilt.errors import BadChoice
 from emberquilt.formats.plan_json import plan_json
@@ -24,6 +25,7 @@ from emberquilt.saw.holding import blocks_of, long_and_wide
 from emberquilt.saw.holes import BITS_MM, least_opening_mm
 from emberquilt.saw.kerf import gape_mm, off_square_deg
 from emberquilt.saw.network import OUTSIDE
+from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.saw.throat import COLUMN_MM, reach_of, swept
 from emberquilt.saw.turning import CORNERS, bends_of, runs_along
 from emberquilt.saw.wear import Worn, fresh_at, life_mm
@@ -278,16 +280,22 @@ def test_a_plate_is_sawn_inside_with_a_finer_blade_than_outside():
     slots = [shapely.box(20 + 12 * i, 20, 22.2 + 12 * i, 40) for i in range(4)]
     plate = shapely.affinity.scale(shapely.Point(40, 30).buffer(30, quad_segs=32), 1.3, 1.0)
     work = composition(Coverage([1], [plate.difference(shapely.union_all(slots))]), thickness_mm=6.0)
-    inner, outer = [cut for cut in saw_plan(job_of(work)).cuts if cut.piece]
+    plan = Plan(work)
+    inner, outer = [cut for cut in plan.saw.cuts if cut.piece]
     assert (inner.what, outer.what) == ("inside", "outline")
     assert inner.blade.size < outer.blade.size
     assert inner.frees == ()
     assert outer.frees == ("1",)
     assert outer.holes == ()
     check_ways(work)
-    # either is a step of its own, and both are ticked off
-    steps = [step for step in Plan(work).steps if step.verb == "saw"]
-    assert [step.parts for step in steps[:2]] == [("1",), ("1",)]
+    # either is a step of its own, and ticking the one does not tick the other
+    steps = [step for step in plan.steps if step.verb in SAW_VERBS]
+    assert [(step.verb, step.parts) for step in steps[:2]] == [("inside", ("1",)), ("saw", ("1",))]
+    half = Plan(work, done=frozenset({steps[0].mark("1")}))
+    assert [step.verb for step in half.left if step.verb in SAW_VERBS] == ["saw"]
+    shown = [card for card in cards(plan.job, plan.steps, plan.saw, plan.glue) if card.step.verb in SAW_VERBS]
+    assert [card.verb for card in shown] == ["Saw inside", "Saw"]
+    assert plan.saw.cut_at(steps[0].key, "1") is inner
 
 
 # bevels

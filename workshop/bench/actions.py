@@ -9,6 +9,8 @@ from django.utils import timezone
 from emberquilt.bench.cards import Card
 from emberquilt.errors import BadChoice
 from emberquilt.log.learning import ratio_from
+from emberquilt.saw.minutes import spread
+from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.units import format_minutes
 from emberquilt.work.setting import number
 from emberquilt.work.steps import Step
@@ -178,14 +180,27 @@ def untick(row: Composition) -> Event | None:
 
 def sawing_ratio(owner) -> float:
     """Minutes taken per minute estimated, over this owner's recent sawing."""
-    pairs = Event.objects.filter(
-        composition__owner=owner,
-        step="saw",
-        what=Event.What.DONE,
-        minutes__isnull=False,
-        estimate_minutes__isnull=False,
-    ).order_by("-at")[:RECENT]
-    return ratio_from(pairs.values_list("minutes", "estimate_minutes"))
+    return ratio_from(_sawn(owner))
+
+
+def sawing_spread(owner) -> tuple[float, float] | None:
+    """Between what the middle half of this owner's recent cuts took, per minute estimated before any correction."""
+    return spread(taken / estimated for taken, estimated in _sawn(owner) if taken > 0 and estimated > 0)
+
+
+def _sawn(owner):
+    """Minutes taken and estimated of this owner's recent cuts."""
+    return (
+        Event.objects.filter(
+            composition__owner=owner,
+            step__in=SAW_VERBS,
+            what=Event.What.DONE,
+            minutes__isnull=False,
+            estimate_minutes__isnull=False,
+        )
+        .order_by("-at")[:RECENT]
+        .values_list("minutes", "estimate_minutes")
+    )
 
 
 def log_of(row: Composition) -> tuple[dict, ...]:

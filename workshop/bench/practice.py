@@ -11,7 +11,7 @@ from emberquilt.errors import BadChoice, EmberError
 from emberquilt.practice import CHOICES
 from emberquilt.saw.difficulty import difficulty_of
 from emberquilt.saw.drift import Drift, drift_of
-from emberquilt.saw.practice_sheet import LEVELS
+from emberquilt.saw.practice_sheet import LEVELS, SHEET_MM, exercises, marks
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.shop.actions import shop_of
@@ -51,6 +51,13 @@ def practising(request, uid):
         "difficulty": difficulty,
         "level": level,
         "levels": LEVELS,
+        "lines": [
+            "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in line.tolist())
+            for exercise in exercises(level)
+            for line in exercise.lines
+        ],
+        "marks": [(x - side / 2, y - side / 2, side) for x, y, side in marks()],
+        "sheet": SHEET_MM,
         "papers": papers,
         "paper": usual if usual in papers else "Letter",
         "skills": skills,

@@ -15,6 +15,7 @@ from emberquilt.drawing.shaped import shaped_drawing
 from emberquilt.errors import BadChoice
 from emberquilt.layers.stacked import scene_in
 from emberquilt.plan import Plan
+from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.work.copies import any_copy
 from emberquilt.work.readings import dress_of
 from emberquilt.work.scene import Mark, Scene, scene_of
@@ -92,7 +93,7 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) ->
         "height_mm": plan.job.lifted_mm(plan.composition.by_key[now.piece]) if now.piece else None,
         "same_step": len(alike),
         "step_place": alike.index(now) + 1,
-        "cut": plan.saw.cut_at(now.step.key, any_copy(now.parts[0])) if now.step.verb == "saw" else None,
+        "cut": plan.saw.cut_at(now.step.key, any_copy(now.parts[0])) if now.step.verb in SAW_VERBS else None,
         "shaped": shaped_drawing(plan.job, now.piece) if part and now.step.verb == "shape" else None,
         "next": following,
         "next_address": _address(row, *following.key) if following else "",
@@ -123,7 +124,7 @@ def _scene(plan: Plan, now: Card) -> Scene:
         for p in layer.without_openings.pieces
     }
     marks: list[Mark] = []
-    if now.step.verb == "saw":
+    if now.step.verb in SAW_VERBS:
         cut = plan.saw.cut_at(now.step.key, any_copy(now.parts[0]))
         marks.append(Mark("start", *cut.start_mm, piece=now.piece))
         marks += [Mark("hole", h.x_mm, h.y_mm, piece=now.piece) for h in cut.holes]

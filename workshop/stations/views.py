@@ -18,6 +18,7 @@ from emberquilt.keys import keys_in, runs
 from emberquilt.layout.effort import Effort
 from emberquilt.pattern.verbs import small_pairs
 from emberquilt.plan import Plan
+from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.panels import panel_for
 from emberquilt.work.copies import any_copy, copy_of
@@ -25,7 +26,7 @@ from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
 from emberquilt.work.setting import length_of
 from emberquilt.work.view import Target, View, target_of, view_of, view_with
-from workshop.bench.actions import sawing_ratio
+from workshop.bench.actions import sawing_ratio, sawing_spread
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
@@ -84,6 +85,8 @@ def _context(
         tell(row, shop_of(row.owner), plan)
     if station in ("wood", "relief"):
         context |= look_address(row, plan.composition)
+    if station == "saw":
+        context |= _spread_context(row, plan, context)
     if station == "stock":
         context |= search_context(row)
     if station == "log":
@@ -121,16 +124,29 @@ def mesh(request, uid):
     return HttpResponse(packed(plan_of(own(request, uid)).job), content_type="application/octet-stream")
 
 
+def _spread_context(row: Composition, plan: Plan, context: dict) -> dict:
+    """Between what the sawing will take, as the shop's log has it."""
+    between = sawing_spread(row.owner)
+    if between is None:
+        return {}
+    ratio = plan.composition.practice.estimate_ratio
+    minutes = context["cut"].first_minutes if context["cut"] else plan.saw.minutes
+    return {"between": [minutes * share / ratio for share in between]}
+
+
 def _log_context(request, row: Composition, plan) -> dict:
     ratio = sawing_ratio(request.user)
     events = [{"event": e, **_spoken(plan, e)} for e in row.events.order_by("-at")[:200]]
-    timed = row.events.filter(step="saw", what="done", minutes__isnull=False).values_list("minutes", "estimate_minutes")
+    timed = row.events.filter(step__in=SAW_VERBS, what="done", minutes__isnull=False).values_list(
+        "minutes", "estimate_minutes"
+    )
     return {
         "events": events,
         "ratio": ratio,
         "taken": sum(m for m, _ in timed),
         "guessed": sum(e or 0 for _, e in timed),
         "timed": len(timed),
+        "skill": shop_of(row.owner).skills.first(),
     }
 
 

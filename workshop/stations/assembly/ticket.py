@@ -1,6 +1,7 @@
 """What the Fit and glue station says."""
 
 from emberquilt.keys import runs
+from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.work.steps import Step
 from workshop.stations.desk import Desk
 
@@ -84,7 +85,7 @@ def _derived(desk: Desk, one) -> str:
 
 def _is_shown(step: Step) -> bool:
     """Each kind of step once: of several copies the first; what is sawn and pasted before stands elsewhere."""
-    return step.copy in (0, 1) and step.verb not in ("paste", "saw")
+    return step.copy in (0, 1) and step.verb not in ("paste", *SAW_VERBS)
 
 
 def _told(desk: Desk, step: Step) -> dict:

@@ -5,6 +5,8 @@ from emberquilt.relief.bevel import bevels_of
 from emberquilt.saw.blades import INSIDE
 from emberquilt.saw.cuts import Cut, SawPlan
 from emberquilt.saw.difficulty import difficulty_of
+from emberquilt.saw.packs import packs_of
+from emberquilt.saw.sequence import sequence_of
 from emberquilt.saw.setup import CAUTION, setup_cards
 from emberquilt.saw.stacks import offers_of
 from emberquilt.saw.told import corners_told
@@ -35,6 +37,7 @@ def context(desk: Desk) -> dict:
             "chapter": c,
             "roman": roman(c.number),
             "current": cut is not None and cut.chapter == c.number,
+            "marks": [(cut.parts[0], cut.fresh) for cut in saw.cuts if cut.chapter == c.number],
             "grow": 1 + round(19 * c.minutes / (saw.minutes or 1.0)),
         }
         for c in saw.chapters
@@ -50,6 +53,8 @@ def context(desk: Desk) -> dict:
         "difficulty": difficulty_of(desk.job, saw) if cut is None else None,
         "chapters": chapters,
         "next_cut": saw.after(cut),
+        "packs": packs_of(desk.job, saw) if cut is None else (),
+        "sequence": _sequence(desk) if cut is None else {},
         "copies": composition.decisions.whole.copies,
         "way_part": cut.part if cut and desk.show == "way" else "",
         "offers": [
@@ -93,6 +98,15 @@ def _of_cut(desk: Desk, cut: Cut) -> dict:
         "bevel": bevel,
         "way_round": bevel.way if bevel else decided.ways.get(cut.piece, "clockwise"),
     }
+
+
+MOST_ACTIONS = 160
+
+
+def _sequence(desk: Desk) -> dict:
+    """Everything at the saw one after another, as far as it is listed."""
+    every = sequence_of(desk.job, desk.plan.saw)
+    return {"actions": every[:MOST_ACTIONS], "count": len(every), "more": max(0, len(every) - MOST_ACTIONS)}
 
 
 def _changes(saw: SawPlan) -> dict:
