@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from emberquilt.bench.cards import cards
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.read import read, readings_of
+from emberquilt.drawing.way import way_scene
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.findings import STATIONS
 from emberquilt.formats.export import export
@@ -24,6 +25,10 @@ from emberquilt.plan import Plan
 from emberquilt.rack.boards import Board
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
+from emberquilt.saw.difficulty import difficulty_of
+from emberquilt.saw.packs import packs_of
+from emberquilt.saw.sequence import sequence_of
+from emberquilt.saw.setup import setup_cards
 from emberquilt.work.change import applied, inverse
 from emberquilt.work.composition import LAYER_KINDS, Composition, Layer, Piece, Placement
 from emberquilt.work.contacts import contacts_of
@@ -163,12 +168,38 @@ def steps(draw):
     if verb in ("caliper", "set_down", "nail", "take_off"):
         values["part"] = draw(st.sampled_from(["1", "2", "3", "backer", "99"]))
         values["where"] = draw(st.sampled_from(["", "1:C1", "2:W1", "9:X9"]))
+    if verb == "saw_way":
+        values["way"] = draw(st.sampled_from(["", "clockwise", "counter-clockwise", "both", "auto", "up"]))
+    if verb == "saw_blade":
+        values["blade"] = draw(st.sampled_from(["", "2/0", "5", "99"]))
+    if verb == "saw_start":
+        values = draw(st.sampled_from([{}, {"how": "auto"}, {"x": "10", "y": "1e9"}, {"x": "0", "y": "0"}]))
+    if verb == "square_check":
+        values = {
+            "gap": draw(st.sampled_from(["", "0.5 mm", "90 mm"])),
+            "thickness": draw(st.sampled_from(["", "6 mm"])),
+        }
     if verb == "want":
         values["kind"] = draw(st.sampled_from(["", "knot", "stain", "moss"]))
     if verb == "look":
         values["frame"] = draw(st.sampled_from(["", "cherry"]))
     if verb == "practice":
-        values = draw(st.sampled_from([{"fit": "stack"}, {"glue": "ca"}, {"stock_mm": "6 mm"}, {"self": "1"}]))
+        values = draw(
+            st.sampled_from(
+                [
+                    {"fit": "stack"},
+                    {"fit": "gap", "gap_mm": "0.3 mm"},
+                    {"fit": "on", "accents": "mixed"},
+                    {"accents": "before", "blade_kind": "pinned"},
+                    {"blades": "5: 0.97 0.41 14 2"},
+                    {"blades": ""},
+                    {"throat_mm": "120 mm"},
+                    {"glue": "ca"},
+                    {"stock_mm": "6 mm"},
+                    {"self": "1"},
+                ]
+            )
+        )
     values = {name: value for name, value in values.items() if value}
     return (
         verb,
@@ -210,7 +241,9 @@ def subjects_stand(work: Composition) -> None:
     """Nothing is decided about what is not there."""
     made, layers = {p.key for p in work.made}, {layer.key for layer in work.layers}
     decided = work.decisions
-    assert set(decided.saw.first) <= made
+    saw = decided.saw
+    assert set(saw.first) | set(saw.last) | set(saw.spiral) <= made
+    assert set(saw.starts) | set(saw.ways) | set(saw.blades) <= made
     assert set(decided.assembly.anchors) <= made
     assert set(decided.stock.within) | set(decided.stock.wanted) <= made
     assert all(set(keys_in(flow.keys)) <= made for flow in decided.wood.flows)
@@ -250,6 +283,7 @@ def open_everything(work: Composition) -> None:
     assert plan.relief is not None
     assert all(need.rough_mm2 >= need.net_mm2 for need in plan.needs)
     parts_stand(plan)
+    ways_stand(plan)
     steps_stand(plan)
     for kind in ("svg", "dxf", "csv", "parts", "pdf"):
         assert export(plan, kind)
@@ -263,6 +297,22 @@ def open_everything(work: Composition) -> None:
     assert draft(work, 60).shape[1] == 60
     back = read_project(write_project(Project(work, "2026-11-25T10:00:00"))).composition
     assert state(back) == state(replace(work, rack=back.rack))
+
+
+def ways_stand(plan: Plan) -> None:
+    """Everything of anything is sawn free once, out of one blank, and the player knows how."""
+    saw = plan.saw
+    parts = [key for blank in saw.blanks for key in blank.parts]
+    assert len(parts) == len(set(parts))
+    freed = [key for cut in saw.cuts for stroke in cut.strokes for key in stroke.frees]
+    assert sorted(freed) == sorted(parts) or any(hole.bit_mm is None for cut in saw.cuts for hole in cut.holes)
+    assert [action.cut for action in sequence_of(plan.job, saw) if action.kind == "saw"] == [c.order for c in saw.cuts]
+    assert 1 <= difficulty_of(plan.job, saw).level <= 5
+    assert setup_cards(plan.job, saw)
+    for pack in packs_of(plan.job, saw):
+        assert pack.held
+    for cut in saw.cuts[:3]:
+        json.dumps(way_scene(plan.job, saw, cut.part), allow_nan=False)
 
 
 def parts_stand(plan: Plan) -> None:
