@@ -89,11 +89,17 @@ def _openings(job: Job, saw: SawPlan, at: int) -> list[shapely.Polygon]:
 def _strokes(job: Job, cuts: tuple[Cut, ...], frees, openings: list[shapely.Polygon]) -> list[dict[str, Any]]:
     lead_of = {key: freed[0] for freed in frees for key in freed}
     borders = shapely.STRtree([opening.boundary for opening in openings])
+    say = job.composition.practice.say
     left = sum(s.length_mm for cut in cuts for s in cut.strokes if s.kind == "line")
+    of_part: dict[str, float] = {}
+    for cut in cuts:
+        of_part[cut.part] = of_part.get(cut.part, 0.0) + sum(s.length_mm for s in cut.strokes if s.kind == "line")
     told = []
     for cut in cuts:
         for stroke in cut.strokes:
-            left -= stroke.length_mm if stroke.kind == "line" else 0.0
+            sawn = stroke.length_mm if stroke.kind == "line" else 0.0
+            holds = of_part[cut.part]
+            left, of_part[cut.part] = left - sawn, holds - sawn
             drops = int(borders.nearest(shapely.Point(stroke.path[-1]))) if stroke.waste and openings else -1
             told.append(
                 {
@@ -106,6 +112,7 @@ def _strokes(job: Job, cuts: tuple[Cut, ...], frees, openings: list[shapely.Poly
                     "kerf": round(cut.blade.kerf_mm, 3),
                     "words": stroke_words(job, cut, stroke),
                     "left": round(max(left, 0.0), 1),
+                    "holds": f"{say(holds)} of line still to saw round it" if holds > 0.5 else "",
                 }
             )
     return told

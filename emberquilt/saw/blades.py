@@ -20,6 +20,12 @@ ALL, INSIDE, OUTLINE = "all", "inside", "outline"
 SPIRAL_SIZE = 5
 """Of the spiral blade that takes over where the work cannot be turned: met from 3 mm to just under 50 mm. Common
 practice, no source."""
+KIND_WHY = {
+    "reverse": "its last teeth point up, the underside stays clean",
+    "crown": "turned over when it is dull it cuts again",
+    "spiral": "it cuts whichever way the work is pushed, and leaves a rougher wall",
+    "pinned": "its pins want a hole of 5 mm",
+}
 Asked = tuple[str, str]
 """A part and what of it."""
 
@@ -64,7 +70,8 @@ def _why(practice: Practice, blade: Blade, usual: Blade, what: str) -> str:
         "teeth": "6 to 10 teeth in the cut",
         "one": "one size for everything",
     }[practice.blade_school]
-    return school if blade == usual else f"finer than No. {usual.no} for {what}"
+    why = school if blade == usual else f"finer than No. {usual.no} for {what}"
+    return f"{why}; {KIND_WHY[blade.kind]}" if blade.kind in KIND_WHY else why
 
 
 def _decided(job: Job, key: str) -> Pick | None:

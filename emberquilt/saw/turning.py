@@ -16,6 +16,8 @@ from ..rack.blades import Blade
 SHARP_RAD = 1.05
 """A path that turns by more than this within a length of the blade's tightest radius is a corner: up to there the
 blade cuts across it by less than 0.15 of that radius. Geometry of a circle that touches both sides."""
+MILD_RAD = 0.4
+"""Where no corner is sharp one begins at one that turns by at least this: about 23 degrees, own choice."""
 PIVOT_DEG = 100.0
 """Up to here one turns on the spot at an outer corner, the blade's back swinging in the waste; one runs past a sharper
 one and comes back to it in a loop. Common practice, no source."""
@@ -59,9 +61,9 @@ class Run:
     corner: str
 
 
-def bends_of(xy: Points, closed: bool, radius_mm: float) -> list[Bend]:
-    """The corners of a path, sharper than a blade of that tightest radius flows through. Of a closed path the points
-    are given once; of an open one its ends are none."""
+def bends_of(xy: Points, closed: bool, radius_mm: float, least: float = SHARP_RAD) -> list[Bend]:
+    """The corners of a path, sharper than a blade of that tightest radius flows through, or that turn by at least so
+    much. Of a closed path the points are given once; of an open one its ends are none."""
     count = len(xy)
     if count < 3:
         return []
@@ -86,7 +88,7 @@ def bends_of(xy: Points, closed: bool, radius_mm: float) -> list[Bend]:
     total = np.concatenate([[0.0], np.cumsum(turns)])
     low, high = np.searchsorted(wide, where - half), np.searchsorted(wide, where + half, side="right")
     within = total[high] - total[low]
-    flagged = np.flatnonzero(np.abs(within) > SHARP_RAD)
+    flagged = np.flatnonzero(np.abs(within) > least)
     if not closed:
         flagged = flagged[(flagged > 0) & (flagged < count - 1)]
     if not len(flagged):

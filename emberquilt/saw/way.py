@@ -18,7 +18,7 @@ from .blades import INSIDE, OUTLINE, Asked
 from .holes import PilotHole, hole_in, hole_on
 from .network import OUTSIDE, Net
 from .throat import reach_of
-from .turning import NEAR_EDGE_MM, SHARP_RAD, Run, bends_of, clear_of, runs_along, turned_from
+from .turning import MILD_RAD, NEAR_EDGE_MM, SHARP_RAD, Run, bends_of, clear_of, runs_along, turned_from
 
 RAYS = 32
 """Directions that are tried for the way in from the board's edge."""
@@ -271,7 +271,8 @@ class WayThrough:
             points = [xy[int(np.argmin(np.hypot(*(xy - np.array(wish)).T)))]]
         else:
             rated = []
-            for point, turn in self._corners(outside):
+            corners = self._corners(outside) or self._corners(outside, MILD_RAD)
+            for point, turn in corners:
                 seen = 0.0 if self.hidden is None or self.hidden(point) else 0.5
                 rated.append((abs(turn) - seen, point))
             points = [point for _, point in sorted(rated, key=lambda one: -one[0])[:TRIED]]
@@ -375,12 +376,14 @@ class WayThrough:
         tail = _Link(n, xy[where:], link.sides, (-1, link.nodes[1]), False)
         return [tail, *rest, head], xy[where]
 
-    def _corners(self, chain) -> list[tuple[Points, float]]:
+    def _corners(self, chain, least: float = SHARP_RAD) -> list[tuple[Points, float]]:
         """Corners on lines and where they meet, with the turn."""
         found = []
         for n, forward in chain:
             xy, closed = self._xy(n, forward), self.net.lines[n].closed
-            found += [(xy[bend.at], bend.turn) for bend in bends_of(xy, closed, self.blade.tightest_mm)]
+            found += [
+                (xy[bend.at], bend.turn) for bend in bends_of(xy, closed, max(self.blade.tightest_mm, 0.4), least)
+            ]
         for (a, ahead), (b, along) in pairwise([*chain, chain[0]] if len(chain) > 1 else chain):
             one, two = self._xy(a, ahead), self._xy(b, along)
             if np.hypot(*(one[-1] - two[0])) < 0.01:

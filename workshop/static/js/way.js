@@ -53,7 +53,7 @@ export class Player {
       count: way.strokes.length,
       words: whole ? "All of it is sawn." : this.stroke.words,
       part: whole ? "" : this.stroke.part,
-      left: whole ? 0 : this.stroke.left,
+      holds: whole ? "" : this.stroke.holds,
       playing: this.playing,
       turns: this.turns,
     });
@@ -377,6 +377,7 @@ export function playing(host) {
     put("at", String(Math.min(now.at + 1, now.count)));
     put("count", String(now.count));
     put("words", now.words);
+    put("holds", now.holds);
     put("play", now.playing ? "stop" : "play");
     put("turns", now.turns ? "the work turns" : "the blade runs");
     box.dataset.part = now.part;

@@ -10,6 +10,7 @@ from emberquilt.saw.sequence import sequence_of
 from emberquilt.saw.setup import CAUTION, setup_cards
 from emberquilt.saw.stacks import offers_of
 from emberquilt.saw.told import corners_told
+from emberquilt.saw.wear import life_mm
 from emberquilt.units import roman
 from workshop.stations.desk import Desk
 
@@ -86,6 +87,7 @@ def _of_cut(desk: Desk, cut: Cut) -> dict:
         "blank": _blank(desk, cut),
         "turns_mm": cut.blade.line_mm(composition.practice),
         "corners": corners_told(cut),
+        "lasts_mm": life_mm(cut.blade, saw.blanks[cut.blank].thickness_mm, saw.blanks[cut.blank].hardness_lbf),
         "first_of_all": cut.piece in decided.first,
         "last_of_all": cut.piece in decided.last,
         "letter": "ABCD"[desk.plan.paper[cut.piece] - 1] if cut.piece in desk.plan.paper else "",
