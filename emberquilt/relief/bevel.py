@@ -1,13 +1,15 @@
 """Pieces sawn with the table tilted, so that they rise or sink in their surroundings and jam like a cork."""
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
+import numpy as np
 import shapely
 
 from ..errors import BadChoice
 from ..rack.blades import choose_blade
-from ..work.parts import Job
+from ..work.parts import Job, Part
 from ..work.standing import host_of
 
 MOST_TILT_DEG = 20.0
@@ -95,6 +97,31 @@ def _bevels(job: Job) -> dict[int, BevelCut]:
             _clashes(job, key, host),
         )
     return found
+
+
+def out_of(job: Job) -> dict[int, int]:
+    """Bevelled pieces that come out of the very wood that they jam in, and the piece that it is: they need no board of
+    their own."""
+    return job.once("out of", lambda: _out_of(job))
+
+
+def _out_of(job: Job) -> dict[int, int]:
+    return {key: cut.host for key, cut in bevels_of(job).items() if job.material[key] == job.material[cut.host]}
+
+
+def stock_outline(job: Job, part: Part) -> shapely.Geometry:
+    """What a part takes of its board: with it whatever is sawn out of it afterwards, so that nothing else is laid
+    there."""
+    inside = [key for key, host in out_of(job).items() if host == part.id.piece]
+    if not inside or not part.id.in_any_copy.isdecimal():
+        return part.outline
+    return shapely.union_all(np.array([part.outline, *(job.pieces[key].outline for key in inside)], object))
+
+
+def of_boards(job: Job, parts: Iterable[Part]) -> list[Part]:
+    """Of these parts those that are cut out of boards and sheets themselves."""
+    inside = out_of(job)
+    return [part for part in parts if not (part.id.in_any_copy.isdecimal() and part.id.piece in inside)]
 
 
 def _clashes(job: Job, key: int, host: int) -> tuple[int, ...]:

@@ -44,7 +44,8 @@ def ways_of(
     for at, cuts in asked.items():
         blank = blanks[at]
         if blank.layer:
-            made, rooms[at], nets[at] = _together(job, blank, cuts, blade_of)
+            room = placed.get(blank.leads[-1]) if blank.out_of_one else None
+            made, rooms[at], nets[at] = _together(job, blank, cuts, blade_of, room, gone)
         else:
             made, rooms[at] = _alone(job, cuts, blade_of, placed, gone)
         sawn |= made
@@ -113,7 +114,7 @@ def sawn_alone(
         nets[0] if len(nets) == 1 else _joined(nets),
         [lead] * len(bodies),
         dict(zip(cuts, blades, strict=True)),
-        kept if others is None else shapely.geometrycollections([*shapely.get_parts(kept), *shapely.get_parts(others)]),
+        _with(kept, others),
         room.stock,
         start_at={lead: start} if start else {},
         clockwise={lead: way != "counter-clockwise"} if way else {},
@@ -160,6 +161,13 @@ def _kept(outline: shapely.Geometry, offset: float, kerf: float) -> shapely.Geom
     return outline if abs(inset) < 1e-6 else shapely.buffer(outline, inset)
 
 
+def _with(kept: shapely.Geometry, others: shapely.Geometry | None) -> shapely.Geometry:
+    """What the blade has to leave alone: what is kept, and what else is still to come out of the wood."""
+    if others is None:
+        return kept
+    return shapely.geometrycollections([*shapely.get_parts(kept), *shapely.get_parts(others)])
+
+
 def _joined(nets: Sequence[Net]) -> Net:
     """Bodies that do not touch, as one net."""
     bodies: list[shapely.Polygon] = []
@@ -176,7 +184,7 @@ def _joined(nets: Sequence[Net]) -> Net:
     return Net(tuple(bodies), tuple(openings), tuple(lines), nets[0].offset_mm, frozenset(narrow))
 
 
-def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of):
+def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, room: Room | None, gone: set[str]):
     """Of bodies that share their lines. What lies between them is waste, but in a pack, where all is wood."""
     coverage = job.composition.layer(blank.layer).without_openings.coverage
     keys = [int(key) for key in blank.leads]
@@ -190,12 +198,14 @@ def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of):
     ways = {str(key): way != "counter-clockwise" for key, way in saw.ways.items()}
     ways |= _bevelled_ways(job, blank)
     leads = tuple(str(key) for key in own.keys)
+    room = room or room_round(own.outside)
+    others = room.others(gone)
     found = WayThrough(
         net,
         leads,
         blades,
-        kept,
-        room_round(own.outside).stock,
+        _with(kept, others),
+        room.stock,
         start_at={str(key): point for key, point in saw.starts.items()},
         clockwise=ways,
         tilt_deg=dict(blank.tilts),
@@ -206,7 +216,7 @@ def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of):
         with_accents(sawn, accents_of(job, cut[0]), school, found) if cut[1] != INSIDE else sawn
         for sawn, cut in zip(found.of(cuts), cuts, strict=True)
     ]
-    return dict(zip(cuts, made, strict=True)), room_round(own.outside), (net, leads)
+    return dict(zip(cuts, made, strict=True)), room, (net, leads)
 
 
 def _bevelled_ways(job: Job, blank: Blank) -> dict[str, bool]:

@@ -7,7 +7,9 @@ from ..work.parts import Job
 from .cuts import SawPlan
 from .kerf import gape_mm
 
-DEFLECTION_MM = 3.0
+BLADE_LONG_MM = 127.0
+"""Blades are 5 in long."""
+DEFLECTION_MM = 3.175
 """A finger moves a blade at its right tension by at most this: 1/8 in."""
 
 
@@ -39,7 +41,7 @@ def setup_cards(job: Job, plan: SawPlan) -> tuple[Card, ...]:
         Card(
             "tension",
             "Set the tension",
-            f"A finger moves the blade sideways by at most {say(DEFLECTION_MM)}; plucked, it rings.",
+            f"A finger moves a blade of {say(BLADE_LONG_MM)} aside by at most {say(DEFLECTION_MM)}; plucked, it rings.",
         ),
         Card("speed", "Set the speed", _speed(job, early)),
         Card(

@@ -19,6 +19,7 @@ from ..layout.effort import Effort
 from ..layout.task import ROUND, SEGMENTS, Face, Gaps, Item, Laid, room_on
 from ..rack.boards import Board, turn_deg
 from ..rack.rack import Rack
+from ..relief.bevel import of_boards, stock_outline
 from ..work.composition import Composition, Placement
 from ..work.copies import any_copy, copy_of
 from ..work.on_boards import about_of, on_boards
@@ -94,7 +95,7 @@ def groups_of(job: Job, spares: bool = True) -> list[Group]:
     """Everything that is made of something, of all copies, and what is cut to spare; of each material the thickest
     first."""
     table: dict[tuple[str, float], list[Part]] = {}
-    for part in (*job.parts(), *(job.spares if spares else ())):
+    for part in (*of_boards(job, job.parts()), *(job.spares if spares else ())):
         if part.material and not part.outline.is_empty:
             table.setdefault((part.material, part.thickness_mm), []).append(part)
     return [
@@ -110,7 +111,7 @@ def item_of(job: Job, part: Part) -> Item:
     body = whole.part if whole is not None and whole.part in composition.decisions.wood.together else ""
     return Item(
         part.key,
-        part.outline,
+        stock_outline(job, part),
         about_of(job, part),
         tuple(turn - (0.0 if part.turn == "any" else part.grain_deg) for turn in turns_of(job, part)),
         f"{body}/{part.copy}" if body else "",

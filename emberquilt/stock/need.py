@@ -10,6 +10,7 @@ import shapely
 
 from ..constants import MM3_PER_BOARD_FOOT, MM_PER_INCH
 from ..rack.boards import Board
+from ..relief.bevel import of_boards, stock_outline
 from ..work.parts import Job, Part
 from .leaves import is_sheet, serving
 
@@ -135,7 +136,7 @@ def needs_of(job: Job) -> tuple[Need, ...]:
         return ()
     practice, rack = job.composition.practice, job.composition.rack
     groups: dict[tuple[str, float], list[Part]] = {}
-    for part in job.of_one:
+    for part in of_boards(job, job.of_one):
         if part.material:
             groups.setdefault((part.material, part.thickness_mm), []).append(part)
     spares: dict[tuple[str, float], int] = Counter((spare.material, spare.thickness_mm) for spare in job.spares)
@@ -144,7 +145,7 @@ def needs_of(job: Job) -> tuple[Need, ...]:
     for (code, thickness), parts in sorted(groups.items(), key=lambda item: (item[0][0], -item[0][1])):
         times = dict.fromkeys((part.key for part in parts), job.copies)
         times[parts[-1].key] += spares[code, thickness]
-        area = {part.key: part.area_mm2 for part in parts}
+        area = {part.key: float(stock_outline(job, part).area) for part in parts}
         net = sum(area[key] * count for key, count in times.items())
         rough = max(net / practice.board_use, *(boxes[key] for key in times))
         rough_each = {key: area[key] / practice.board_use for key in times}

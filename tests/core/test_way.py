@@ -324,6 +324,10 @@ def test_a_bevelled_piece_comes_out_of_one_blank_with_what_it_jams_in():
     ]
     assert plan.by_piece[2].order < plan.by_piece[1].order
     assert plan.by_piece[1].tilt_deg == 0.0
+    # the disc needs no board of its own, and nothing else is laid where it comes out
+    (need,) = [one for one in Plan(work).needs if one.material == "cherry"]
+    assert need.parts == ("1",)
+    assert need.net_mm2 == pytest.approx(80 * 80, rel=1e-6)
     two = replace(
         work,
         layers=(
