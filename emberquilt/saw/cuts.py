@@ -20,7 +20,7 @@ from .lines import from_the_edge, start_point
 from .minutes import DRILL_MINUTES, THREAD_MINUTES, feed_mm_per_minute, stroke_minutes
 from .network import Net
 from .order import BLADE_MINUTES, Task, change_minutes, in_order
-from .room import Room
+from .room import Room, rooms_of
 from .sawing import ways_of
 from .throat import Hit, Sweep, swept
 from .way import Sawn, Stroke
@@ -288,6 +288,7 @@ def _tasks(
     def all_of(key: str) -> list[int]:
         return [place[key, what] for what in (ALL, INSIDE, OUTLINE) if (key, what) in place]
 
+    rooms = rooms_of(job)
     tasks = []
     for asked, at in entries:
         key, what = asked
@@ -295,7 +296,7 @@ def _tasks(
         before = [i for other in encloses.get(key, ()) for i in all_of(other)]
         if what == OUTLINE:
             before.append(place[key, INSIDE])
-        own: tuple = () if blank.pack else (blank.material, blank.thickness_mm)
+        own: tuple = () if blank.pack else (blank.material, blank.thickness_mm, *_section(rooms, key))
         shared = at if blank.layer else -1
         part = job.by_key[key]
         slender = _slender(job, key)
@@ -324,6 +325,12 @@ def _in_order(job: Job, blanks: tuple[Blank, ...], blade_of: Mapping[Asked, Blad
         if blank.pack:
             ordered = _pack_from_the_edge(job, ordered, at, blanks, depth, ranks, stage)
     return ordered
+
+
+def _section(rooms: Mapping[str, Room], key: str) -> tuple[str, int]:
+    """What a part lies on the table with: one section is sawn up before the next is fetched."""
+    room = rooms.get(key)
+    return (room.board, room.number) if room else ("", 0)
 
 
 def _slender(job: Job, key: str) -> bool:

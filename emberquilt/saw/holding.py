@@ -57,3 +57,25 @@ def long_and_wide(bodies: Sequence[shapely.Polygon]) -> tuple[float, float]:
         return float(box.length), 0.0
     sides = [float(np.hypot(*(xy[i + 1] - xy[i]))) for i in (0, 1)]
     return max(sides), min(sides)
+
+
+def held_by(
+    sections: Sequence[tuple[shapely.Polygon, Sequence[shapely.Geometry]]], least_mm: float
+) -> list[list[bool]]:
+    """For every section and the parts that are sawn out of it one after another, in one frame: whether, when a part's
+    turn comes, what it still hangs in holds a circle so large across for the fingers."""
+    told = []
+    for stock, parts in sections:
+        left: shapely.Geometry = stock
+        own = []
+        for part in parts:
+            bodies = shapely.get_parts(left)
+            mine = max(bodies, key=lambda body, part=part: shapely.intersection(body, part).area)  # type: ignore[misc]
+            own.append(not shapely.is_empty(shapely.buffer(mine, -least_mm / 2, quad_segs=4)))
+            left = shapely.difference(left, shapely.buffer(part, KERF_MM, quad_segs=4))
+        told.append(own)
+    return told
+
+
+KERF_MM = 0.5
+"""Taken round a part that is sawn out, where only what is left matters."""

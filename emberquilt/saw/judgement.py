@@ -7,7 +7,7 @@ from ..work.register import judgement
 from .blades import ALL, INSIDE, OUTLINE, tight_corners
 from .corners import DEEP_MM
 from .cuts import Cut, SawPlan
-from .holding import blocks_of, long_and_wide
+from .holding import blocks_of, held_by, long_and_wide
 from .holes import least_opening_mm
 from .kerf import gape_mm
 from .offers import throat_offers
@@ -17,6 +17,8 @@ MOST_OFFERED = 5
 """Ways round the column are tried for so many sections or blanks."""
 ARM_LONG, ARM_WIDE = 8.0, 2.0
 """An arm is so many times as long as wide, and narrower than so many times what fingers hold: own choice."""
+HELD_BY = 1.5
+"""What is left round a part has a place so many times as wide as what fingers hold: own choice."""
 LEAST_GAPE_MM = 0.15
 """A joint that gapes by more is seen: own choice."""
 MOST_GROWTH_MM = 2.0
@@ -37,6 +39,7 @@ def saw_findings(job: Job, plan: SawPlan) -> list[Finding]:
         *_few_teeth(job, plan),
         *_blades_short(job, plan),
         *_hanging(job, plan),
+        *_little_left(job, plan),
         *_out_of_square(job, plan),
     ]
 
@@ -306,6 +309,49 @@ def _hanging(job: Job, plan: SawPlan) -> list[Finding]:
                     fix=Fix("Tape it to a carrier", "accept", {"reason": "taped to a carrier"}),
                 )
             )
+    return found
+
+
+def _little_left(job: Job, plan: SawPlan) -> list[Finding]:
+    """Parts that come late out of a section of which little is left to hold."""
+    by_section: dict[int, list[Cut]] = {}
+    for cut in plan.cuts:
+        room = plan.rooms[cut.blank]
+        if room.section is not None and cut.frees:
+            by_section.setdefault(id(room.section), []).append(cut)
+    sections = []
+    for cuts in by_section.values():
+        section = plan.rooms[cuts[0].blank].section
+        assert section is not None
+        outline = dict(zip(section.keys, section.outlines, strict=True))
+        sections.append((section.stock, [outline[cut.part] for cut in cuts]))
+    practice = job.composition.practice
+    least = HELD_BY * practice.hold_mm
+    held = held_by(sections, least)
+    found = []
+    for cuts, told in zip(by_section.values(), held, strict=True):
+        board = plan.rooms[cuts[0].blank].board
+        loose = [cut for cut, enough in zip(cuts, told, strict=True) if not enough]
+        # a part that is itself no wider is told as too small to hold
+        numbers = sorted(job.by_key[cut.part].number for cut in loose if cut.piece)
+        if not numbers:
+            continue
+        found.append(
+            Finding(
+                "little-left",
+                "saw",
+                f"When {name_pieces(numbers)} {'are' if len(numbers) > 1 else 'is'} sawn, what is left of {board} is "
+                f"nowhere {practice.say(least)} wide: too little to hold beside the blade. Tape it to a carrier, or "
+                "saw it sooner.",
+                "What hangs together round a part when its turn comes, without all that is gone before: the largest "
+                f"circle in it is less than {HELD_BY:g} times what fingers hold.",
+                tuple(cut.piece for cut in loose if cut.piece),
+                limit=least,
+                unit="mm",
+                part=board,
+                fix=Fix("Tape it to a carrier", "accept", {"reason": "taped to a carrier"}),
+            )
+        )
     return found
 
 

@@ -13,9 +13,10 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
+from ..constants import HOLE_WASTE_MM
 from ..rack.blades import Blade
 from .blades import INSIDE, OUTLINE, Asked
-from .holes import PilotHole, hole_in, hole_on
+from .holes import PilotHole, bits_for, hole_in, hole_on
 from .network import OUTSIDE, Net
 from .throat import reach_of
 from .turning import MILD_RAD, NEAR_EDGE_MM, SHARP_RAD, Run, bends_of, clear_of, runs_along, turned_from
@@ -232,11 +233,11 @@ class WayThrough:
         outside = [(n, forward) for n, forward in chain if OUTSIDE in (self.net.lines[n].left, self.net.lines[n].right)]
         reached = self._first_reached(chain)
         if outside and (reached is None or part in self.start_at):
-            point, lead = self._from_the_edge(part, outside)
+            point, lead, hole = self._from_the_edge(part, outside)
             begun, _ = self._begun_at_point(self._way_round(part, body, chain), point)
             if self.both_ways and len(begun) == 1 and (parted := self._parted(part, begun[0])):
                 return parted, []
-            return self._strokes(part, begun, lead), []
+            return self._strokes(part, begun, lead), [hole] if hole else []
         chain = self._way_round(part, body, chain)
         if reached is not None:
             return self._strokes(part, self._begun_at(chain, reached), None), []
@@ -262,9 +263,10 @@ class WayThrough:
         positive = (x * np.roll(y, -1) - np.roll(x, -1) * y).sum() > 0
         return positive != on_left
 
-    def _from_the_edge(self, part: str, outside) -> tuple[Points, Points]:
-        """Where a closed chain is begun from the board's edge: at a sharp corner that has a straight way out, away from
-        edges that are seen; otherwise where the edge is nearest."""
+    def _from_the_edge(self, part: str, outside) -> tuple[Points, Points | None, PilotHole | None]:
+        """Where a closed chain is begun from the board's edge, and the way there: at a sharp corner that has a straight
+        way out, away from edges that are seen; otherwise where the edge is nearest. Where no way is free, from a hole
+        in the waste beside the line."""
         wish = self.start_at.get(part)
         xy = np.concatenate([self._xy(*link) for link in outside])
         if wish is not None:
@@ -278,26 +280,37 @@ class WayThrough:
             points = [point for _, point in sorted(rated, key=lambda one: -one[0])[:TRIED]]
         for point in points:
             if (way := self.way_in(point)) is not None:
-                return point, way
+                return point, way, None
         extremes = [xy[int(np.argmin(xy[:, 0]))], xy[int(np.argmax(xy[:, 0]))]]
         extremes += [xy[int(np.argmin(xy[:, 1]))], xy[int(np.argmax(xy[:, 1]))]]
         ways = [(way, point) for point in extremes if (way := self.way_in(point)) is not None]
         if ways:
             way, point = min(ways, key=lambda one: float(np.hypot(*(one[0][0] - one[0][-1]))))
-            return point, way
-        return extremes[0], np.stack([extremes[0], extremes[0]])
+            return point, way, None
+        return self._from_beside([*points, *extremes])
+
+    def _from_beside(self, points: Sequence[Points]) -> tuple[Points, Points | None, PilotHole | None]:
+        """A hole in the waste near one of these points on the line, and the way from it; no hole where there is no room
+        for one: what lies round is in the way, and has to be sawn first."""
+        for bit in sorted(bit for bit in bits_for(self.blade) if bit >= self.blade.passes_mm - 1e-9):
+            away = bit / 2 + HOLE_WASTE_MM + self.blade.kerf_mm
+            angles = np.arange(RAYS) * 2 * math.pi / RAYS
+            for point in points:
+                spots = point + away * np.stack([np.cos(angles), np.sin(angles)], axis=1)
+                room = shapely.distance(self.kept, shapely.points(spots))
+                best = int(np.argmax(room))
+                if room[best] >= bit / 2 + 0.1:
+                    x, y = spots[best].tolist()
+                    hole = PilotHole(round(x, 3), round(y, 3), 2 * float(room[best]), bit)
+                    return point, np.stack([spots[best], point]), hole
+        return points[0], None, None
 
     def way_in(self, point: Points) -> Points | None:
         """A straight way from the edge of the stock to a point on a line, that cuts nothing that is kept; the shortest
         one there is."""
         angles = np.arange(RAYS) * 2 * math.pi / RAYS
         ways = np.stack([np.cos(angles), np.sin(angles)], axis=1)
-        x0, y0, x1, y1 = self.stock.bounds
-        with np.errstate(divide="ignore", invalid="ignore"):
-            far_x = np.where(ways[:, 0] > 0, (x1 - point[0]) / ways[:, 0], (x0 - point[0]) / ways[:, 0])
-            far_y = np.where(ways[:, 1] > 0, (y1 - point[1]) / ways[:, 1], (y0 - point[1]) / ways[:, 1])
-        far = np.minimum(np.where(np.isfinite(far_x), far_x, np.inf), np.where(np.isfinite(far_y), far_y, np.inf))
-        far = np.maximum(far, 0.0)
+        far = _out_of(self.stock, point, ways)
         order = np.argsort(far)
         ends = point + ways * far[:, None]
         rays = shapely.linestrings(np.stack([np.broadcast_to(point, ends.shape), ends], axis=1))
@@ -492,6 +505,20 @@ def _back(chain: list[tuple[int, bool]]) -> list[tuple[int, bool]]:
 def _turn(one: Points, two: Points) -> float:
     into, out = one[-1] - one[-2], two[1] - two[0]
     return math.atan2(into[0] * out[1] - into[1] * out[0], into @ out)
+
+
+def _out_of(stock: shapely.Polygon, point: Points, ways: Points) -> Points:
+    """How far it is from a point straight out of an outline, along each way; 0 where it lies outside already."""
+    ring = shapely.get_coordinates(stock.exterior)
+    start, edge = ring[:-1], np.diff(ring, axis=0)
+    offset = start - point
+    cross = ways[:, None, 0] * edge[None, :, 1] - ways[:, None, 1] * edge[None, :, 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        along = (offset[None, :, 0] * edge[None, :, 1] - offset[None, :, 1] * edge[None, :, 0]) / cross
+        share = (offset[None, :, 0] * ways[:, None, 1] - offset[None, :, 1] * ways[:, None, 0]) / cross
+    hit = (np.abs(cross) > 1e-12) & (along > 1e-9) & (share >= 0) & (share <= 1)
+    far = np.where(hit, along, np.inf).min(axis=1)
+    return np.where(np.isfinite(far), far, 0.0)
 
 
 PARTED_MM = 2.0

@@ -21,7 +21,7 @@ from emberquilt.practice import Practice
 from emberquilt.rack.blades import LEAST_TEETH, blades, blades_of
 from emberquilt.rack.boards import Board
 from emberquilt.saw.cuts import holes_of, saw_plan
-from emberquilt.saw.holding import blocks_of, long_and_wide
+from emberquilt.saw.holding import blocks_of, held_by, long_and_wide
 from emberquilt.saw.holes import BITS_MM, least_opening_mm
 from emberquilt.saw.kerf import gape_mm, off_square_deg
 from emberquilt.saw.network import OUTSIDE
@@ -29,7 +29,7 @@ from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.saw.throat import COLUMN_MM, reach_of, swept
 from emberquilt.saw.turning import CORNERS, bends_of, runs_along
 from emberquilt.saw.wear import Worn, fresh_at, life_mm
-from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.composition import Composition, Layer, Piece, Placement
 from emberquilt.work.parts import job_of
 from tests.conftest import cells, composition, edited, findings_of, grid
 
@@ -403,18 +403,6 @@ def test_the_sweep_finds_every_hit_that_steps_of_a_degree_and_a_millimetre_find(
     assert bool(sweep.hits) == (worst > throat)
 
 
-def long_board(**practice) -> Composition:
-    """A part at either end of a board too long to turn, with another across it between, so that no cut passes."""
-    outlines = [shapely.box(0, 0, 60, 50), shapely.box(100, 0, 160, 50), shapely.box(200, 0, 600, 50)]
-    work = composition(Coverage([1, 2, 3], outlines), practice=Practice(**practice), thickness_mm=19.05)
-    board = Board("C1", "cherry", 700, 80, 19.05)
-    rack = replace(work.rack, boards=(board,))
-    work = replace(work, rack=rack)
-    for key, x, y in (("1", 40, 40), ("2", 120, 40), ("3", 400, 40)):
-        work = edited(work, "set_down", [int(key)], board="C1", where="C1", x=str(x), y=str(y))
-    return work
-
-
 def test_what_is_offered_where_the_work_hits_the_column():
     """A strip of 800 mm: whatever is offered is free of hits once it is taken."""
     strip = shapely.box(0, 0, 800, 60) - shapely.Point(700, 30).buffer(12)
@@ -670,3 +658,42 @@ def test_a_path_of_a_hundred_thousand_points_is_planned():
     disc = shapely.Polygon(np.stack([100 + radius * np.cos(turn), 100 + radius * np.sin(turn)], axis=1))
     told = check_ways(composition(Coverage([1], [disc]), thickness_mm=12.0))
     assert sum(len(stroke["path"]) for way in told["way"] for stroke in way["strokes"]) < 5000
+
+
+def test_a_part_laid_within_another_is_begun_from_a_hole_beside_it():
+    """On the board a disc lies in the opening of a ring that is sawn later: no straight way leads in."""
+    ring = shapely.Point(60, 60).buffer(50, quad_segs=16) - shapely.Point(60, 60).buffer(32, quad_segs=16)
+    disc = shapely.Point(160, 60).buffer(16, quad_segs=16)
+    shapes = [shapely.transform(one, lambda xy: xy.round(3)) for one in (ring, disc)]
+    work = composition(Coverage([1, 2], shapes), thickness_mm=12.7)
+    board = Board(1, "cherry", "C1", 400.0, 150.0, 12.7)
+    work = replace(work, rack=replace(work.rack, boards=(board,)))
+    for key, x, y in ((1, 100.0, 75.0), (2, 100.0, 75.0)):
+        about = work.layers[0].coverage.spots[key]
+        shift = (about.x_mm - (60.0 if key == 1 else 160.0), about.y_mm - 60.0)
+        places = dict(work.placements) | {str(key): Placement("C1", x + shift[0], y + shift[1])}
+        work = replace(work, placements=places)
+    plan = Plan(work).saw
+    assert plan.rooms[plan.by_piece[2].blank].board == "C1"
+    cut = plan.by_piece[2]
+    assert cut.order < plan.by_piece[1].order
+    (hole,) = cut.holes
+    point = shapely.Point(hole.x_mm, hole.y_mm).buffer(hole.bit_mm / 2)
+    assert not point.intersects(disc)
+    assert not point.intersects(shapely.affinity.translate(ring, 100, 0).buffer(-0.4))
+    lead = cut.strokes[0]
+    assert lead.kind == "in"
+    assert tuple(lead.path[0].round(3)) == (hole.x_mm, hole.y_mm)
+    # once the ring is gone nothing stands in the way
+    first = edited(work, "saw_first", [1])
+    assert Plan(first).saw.by_piece[2].holes == ()
+
+
+def test_what_is_left_to_hold_of_a_section():
+    """A strip of 14 mm between others: first there is a board round it, last there is only itself."""
+    stock = shapely.box(0, 0, 200, 60)
+    strips = [shapely.box(5, y, 195, y + 14) for y in (4, 23, 42)]
+    assert held_by([(stock, strips)], 15.0) == [[True, True, True]]
+    assert held_by([(stock, strips)], 30.0) == [[True, True, False]]
+    narrow = shapely.box(0, 0, 200, 18)
+    assert held_by([(narrow, [shapely.box(5, 2, 195, 16)])], 20.0) == [[False]]

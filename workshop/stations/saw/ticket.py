@@ -72,6 +72,8 @@ def context(desk: Desk) -> dict:
 def _spoken_of(desk: Desk) -> Cut | None:
     """The cut of the chosen piece; the first one of all where the way is shown and nothing is chosen."""
     saw = desk.plan.saw
+    if not desk.chosen and desk.show == "way" and (asked := desk.asked.get("part", "")) in saw.by_part:
+        return saw.by_part[asked]
     if desk.chosen:
         return saw.by_piece.get(desk.chosen.one.key) if desk.chosen.one else None
     return saw.cuts[0] if saw.cuts and desk.show == "way" else None
