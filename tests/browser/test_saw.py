@@ -94,7 +94,7 @@ def test_pins_change_the_order_and_the_strip(desk, work):
     assert "No. 9" in page.locator("#strip").inner_text()
     page.locator("#panel").focus()
     desk.press("Escape", "/ticket")
-    page.get_by_text("one after another:").click()
+    page.locator("#ticket summary", has_text="one after another").click()
     listed = page.locator(".sequence li").all_inner_texts()
     assert sum(text.startswith("Mount") for text in listed) == page.locator(".chapters > li").count()
     assert any("Drill 1 hole" in text for text in listed)

@@ -162,6 +162,9 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     assert "paste 62 patterns" in page.locator("h1").inner_text()
     page.locator(".done-btn").click()
     page.wait_for_load_state("load")
+    assert "Set the saw up" in page.locator("h1").inner_text()
+    page.locator(".done-btn").click()
+    page.wait_for_load_state("load")
     assert f"Saw {head}" in page.locator("h1").inner_text()
     page.get_by_role("button", name="start").click()
     page.wait_for_selector("[data-running=yes]")
@@ -183,7 +186,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.wait_for_selector("#panel[data-ready=yes]")
     copy = Composition.objects.exclude(pk=row.pk).get()
     assert list(copy.pieces.values_list("wood", "grain_deg")) == list(row.pieces.values_list("wood", "grain_deg"))
-    assert copy.events.count() == 2
+    assert copy.events.count() == 3
 
     # undo, back to the bare pieces, and again
     desk.open(f"/picture/{row.uid}/wood/")
