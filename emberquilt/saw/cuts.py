@@ -22,7 +22,7 @@ from .network import Net
 from .order import BLADE_MINUTES, Task, change_minutes, in_order
 from .room import Room, rooms_of
 from .sawing import ways_of
-from .throat import Hit, Sweep, swept
+from .throat import Hit, Sweep, hits_by_path, swept
 from .way import Sawn, Stroke
 from .wear import Worn, fresh_at, life_mm, within
 
@@ -143,12 +143,29 @@ class SawPlan:
         return swept(paths, self.rooms[blank].stock, self.throat_mm)
 
     def hits_of(self, cut: Cut) -> tuple[Hit, ...]:
-        """Where the work stands against the saw's column in one cut; looked for only where it is large enough."""
-        stock = self.rooms[cut.blank].stock
-        x0, y0, x1, y1 = stock.bounds
-        if cut.blade.kind == "spiral" or math.hypot(x1 - x0, y1 - y0) <= self.throat_mm:
-            return ()
-        return swept([stroke.path for stroke in cut.strokes], stock, self.throat_mm).hits
+        """Where the work stands against the saw's column in one cut."""
+        return self._hits.get(cut.order, ())
+
+    @cached_property
+    def _hits(self) -> dict[int, tuple[Hit, ...]]:
+        """By the order of the cut; looked for only where the wood is larger than the throat is deep."""
+        found: dict[int, tuple[Hit, ...]] = {}
+        for at, cuts in self._by_blank.items():
+            stock = self.rooms[at].stock
+            x0, y0, x1, y1 = stock.bounds
+            if math.hypot(x1 - x0, y1 - y0) <= self.throat_mm:
+                continue
+            strokes = [
+                (cut.order, stroke.path)
+                for cut in cuts
+                if cut.blade.kind != "spiral"
+                for stroke in cut.strokes
+                if len(stroke.path) > 1
+            ]
+            for n, hits in hits_by_path([path for _, path in strokes], stock, self.throat_mm).items():
+                order = strokes[n][0]
+                found[order] = (*found.get(order, ()), *hits)
+        return found
 
     def gaps(self, job: Job) -> dict[tuple[int, int], float]:
         """By how much each seam between fitted pieces opens, by their keys."""

@@ -67,12 +67,22 @@ def held_by(
     told = []
     for stock, parts in sections:
         left: shapely.Geometry = stock
-        own = []
+        own: list[bool] = []
+        # a circle that was found to fit is looked for again only where something was sawn out of it
+        circle: shapely.Geometry = shapely.Point()
         for part in parts:
             bodies = shapely.get_parts(left)
-            mine = max(bodies, key=lambda body, part=part: shapely.intersection(body, part).area)  # type: ignore[misc]
-            own.append(not shapely.is_empty(shapely.buffer(mine, -least_mm / 2, quad_segs=4)))
-            left = shapely.difference(left, shapely.buffer(part, KERF_MM, quad_segs=4))
+            mine = bodies[0]
+            if len(bodies) > 1:
+                mine = max(bodies, key=lambda body, part=part: shapely.intersection(body, part).area)  # type: ignore[misc]
+            if circle.is_empty or not shapely.covers(mine, circle):
+                middle = shapely.buffer(mine, -least_mm / 2 - 0.01, quad_segs=4)
+                circle = shapely.Point() if middle.is_empty else middle.representative_point().buffer(least_mm / 2)
+            own.append(not circle.is_empty)
+            gone = shapely.buffer(part, KERF_MM, quad_segs=2)
+            left = shapely.difference(left, gone)
+            if circle.intersects(gone):
+                circle = shapely.Point()
         told.append(own)
     return told
 

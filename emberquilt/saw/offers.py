@@ -11,8 +11,8 @@ from .room import Room, rooms_of
 from .sawing import Wishes, sawn_alone
 from .throat import kept_way, swept
 
-MOST_STARTS = 4
-MOST_PARTS = 12
+MOST_STARTS, MOST_OFFERS = 3, 4
+MOST_PARTS = 8
 """Of so many parts of one section ways round the column are tried."""
 SHORTER = 0.7
 """A board is cut into sections no longer than this share of the throat: own choice."""
@@ -40,7 +40,7 @@ def throat_offers(job: Job, plan: SawPlan, cuts: Sequence[Cut]) -> list[Fix]:
             words = "Saw from both sides of the start" if way == "both" else "Go round the other way"
             offers.append(Fix(_said(job, words, keys, known), "saw_way", {"pieces": keys, "way": way}))
     for key, one in tried.items():
-        if one.start and not one.way and len(offers) < MOST_STARTS:
+        if one.start and not one.way and len(offers) < MOST_OFFERS:
             values = {"pieces": [key], "x": round(one.start[0], 2), "y": round(one.start[1], 2)}
             offers.append(Fix(_said(job, "Start at another corner", [key], known), "saw_start", values))
     if alone and (fix := _shorter_sections(job, plan, alone)):
@@ -100,7 +100,10 @@ def _shorter_sections(job: Job, plan: SawPlan, cuts: Sequence[Cut]) -> Fix | Non
     most = round(SHORTER * practice.throat_mm, 1)
     if most >= practice.section_mm or any(plan.rooms[cut.blank].section is None for cut in cuts):
         return None
-    there = rooms_of(job_of(replace(job.composition, practice=practice.changed(section_mm=most))))
+    there = job.once(
+        "rooms in shorter sections",
+        lambda: rooms_of(job_of(replace(job.composition, practice=practice.changed(section_mm=most)))),
+    )
     for cut in cuts:
         paths = [stroke.path for stroke in cut.strokes if stroke.kind != "in"]
         if cut.part not in there or swept(paths, there[cut.part].stock, practice.throat_mm).hits:

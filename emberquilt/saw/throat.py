@@ -42,38 +42,47 @@ class Sweep:
     hits: tuple[Hit, ...]
 
 
-def stations_of(paths: Iterable[Points]) -> tuple[Points, Points, Points]:
+@dataclass(frozen=True, slots=True)
+class Stations:
     """Places along paths at most 1 mm apart, the way the blade goes there (radians), turned in steps of at most one
-    degree where it turns on the spot, and how far along all paths each lies."""
-    places, headings, along = [], [], []
-    far = 0.0
-    for path in paths:
-        step = np.diff(path, axis=0)
-        long = np.hypot(step[:, 0], step[:, 1])
-        step, start, long = step[long > 1e-9], path[:-1][long > 1e-9], long[long > 1e-9]
-        if not len(long):
-            continue
-        heading = np.arctan2(step[:, 1], step[:, 0])
-        count = np.maximum(1, np.ceil(long / EVERY_MM)).astype(int)
-        which = np.repeat(np.arange(len(long)), count + 1)
-        share = np.concatenate([np.linspace(0, 1, n + 1) for n in count])
-        places.append(start[which] + share[:, None] * step[which])
-        headings.append(heading[which])
-        begins = far + np.concatenate([[0.0], np.cumsum(long)[:-1]])
-        along.append(begins[which] + share * long[which])
-        turn = (np.diff(heading) + math.pi) % (2 * math.pi) - math.pi
-        steps = np.ceil(np.abs(turn) / math.radians(EVERY_DEG)).astype(int) - 1
-        many = np.flatnonzero(steps > 0)
-        if len(many):
-            at = np.repeat(many, steps[many])
-            nth = np.concatenate([np.arange(1, n + 1) for n in steps[many]])
-            places.append(start[at + 1])
-            headings.append(heading[at] + turn[at] * nth / (steps[at] + 1))
-            along.append(begins[at + 1])
-        far += float(long.sum())
-    if not places:
-        return np.empty((0, 2)), np.empty(0), np.empty(0)
-    return np.concatenate(places), np.concatenate(headings), np.concatenate(along)
+    degree where it turns on the spot, how far along all paths each lies, and on which of the paths."""
+
+    places: Points
+    headings: Points
+    along: Points
+    path: Points
+
+
+def stations_of(paths: Iterable[Points]) -> Stations:
+    """All paths at once."""
+    several = [path for path in paths if len(path) > 1]
+    if not several:
+        return Stations(np.empty((0, 2)), np.empty(0), np.empty(0), np.empty(0, int))
+    xy = np.concatenate(several)
+    of_point = np.repeat(np.arange(len(several)), [len(path) for path in several])
+    step = np.diff(xy, axis=0)
+    long = np.hypot(step[:, 0], step[:, 1])
+    real = (of_point[1:] == of_point[:-1]) & (long > 1e-9)
+    start, step, long, which_path = xy[:-1][real], step[real], long[real], of_point[:-1][real]
+    heading = np.arctan2(step[:, 1], step[:, 0])
+    begins = np.concatenate([[0.0], np.cumsum(long)])
+    count = np.maximum(1, np.ceil(long / EVERY_MM)).astype(int) + 1
+    segment = np.repeat(np.arange(len(long)), count)
+    first = np.repeat(np.cumsum(count) - count, count)
+    share = (np.arange(len(segment)) - first) / (count[segment] - 1)
+    places = [start[segment] + share[:, None] * step[segment]]
+    headings, along, on = [heading[segment]], [begins[segment] + share * long[segment]], [which_path[segment]]
+    turn = (np.diff(heading) + math.pi) % (2 * math.pi) - math.pi
+    steps = np.ceil(np.abs(turn) / math.radians(EVERY_DEG)).astype(int) - 1
+    many = np.flatnonzero((steps > 0) & (which_path[1:] == which_path[:-1]))
+    if len(many):
+        at = np.repeat(many, steps[many])
+        nth = np.arange(len(at)) - np.repeat(np.cumsum(steps[many]) - steps[many], steps[many]) + 1
+        places.append(start[at + 1])
+        headings.append(heading[at] + turn[at] * nth / (steps[at] + 1))
+        along.append(begins[at + 1])
+        on.append(which_path[at])
+    return Stations(*(np.concatenate(several) for several in (places, headings, along, on)))
 
 
 def reach_of(places: Points, headings: Points, stock: shapely.Geometry) -> Points:
@@ -98,27 +107,45 @@ def reach_of(places: Points, headings: Points, stock: shapely.Geometry) -> Point
 
 def swept(paths: Sequence[Points], stock: shapely.Geometry, throat_mm: float) -> Sweep:
     """The work turned along paths, one after another, in a throat so deep."""
-    places, headings, along = stations_of(paths)
-    if not len(places):
+    made = stations_of(paths)
+    if not len(made.places):
         return Sweep(0.0, ())
-    reach = reach_of(places, headings, stock)
+    reach = reach_of(made.places, made.headings, stock)
+    return Sweep(round(float(reach.max()), 2), _hits(made, reach, np.flatnonzero(reach > throat_mm)))
+
+
+def hits_by_path(paths: Sequence[Points], stock: shapely.Geometry, throat_mm: float) -> dict[int, tuple[Hit, ...]]:
+    """The same for many paths at once: the hits on each that has any, by its place among those of more than a point."""
+    made = stations_of(paths)
+    if not len(made.places):
+        return {}
+    reach = reach_of(made.places, made.headings, stock)
     over = np.flatnonzero(reach > throat_mm)
-    over = over[np.argsort(along[over], kind="stable")]
+    if not len(over):
+        return {}
+    over = over[np.argsort(made.path[over], kind="stable")]
+    groups = np.split(over, np.flatnonzero(np.diff(made.path[over])) + 1)
+    return {int(made.path[group[0]]): _hits(made, reach, group) for group in groups}
+
+
+def _hits(made: Stations, reach: Points, over: Points) -> tuple[Hit, ...]:
+    if not len(over):
+        return ()
+    over = over[np.argsort(made.along[over], kind="stable")]
     hits = []
-    if len(over):
-        for group in np.split(over, np.flatnonzero(np.diff(along[over]) > APART_MM) + 1):
-            worst = group[np.argmax(reach[group])]
-            x, y = places[worst].round(2).tolist()
-            long = float(along[group].max() - along[group].min())
-            degrees = math.degrees(headings[worst]) % 360
-            hits.append(Hit(x, y, round(degrees, 1), round(float(reach[worst]), 2), round(long, 1)))
-    return Sweep(round(float(reach.max()), 2), tuple(hits))
+    for group in np.split(over, np.flatnonzero(np.diff(made.along[over]) > APART_MM) + 1):
+        worst = group[np.argmax(reach[group])]
+        x, y = made.places[worst].round(2).tolist()
+        long = float(made.along[group].max() - made.along[group].min())
+        degrees = math.degrees(made.headings[worst]) % 360
+        hits.append(Hit(x, y, round(degrees, 1), round(float(reach[worst]), 2), round(long, 1)))
+    return tuple(hits)
 
 
 def kept_way(paths: Sequence[Points], stock: shapely.Geometry, throat_mm: float) -> float | None:
     """A way (degrees) to hold the work all along the paths without turning it, as a spiral blade allows, so that it
     nowhere hits the column; None where there is none."""
-    places, _, _ = stations_of(paths)
+    places = stations_of(paths).places
     if not len(places):
         return 0.0
     some = places[:: max(1, len(places) // 400)]
