@@ -140,7 +140,9 @@ def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], drilled:
 def pages_of(plane: Plane, paper: str, margin_mm: float, beside: bool = False) -> Iterator[Page]:
     """The sheets of a plane that have anything on them. `beside`: what is stuck on wood is sawn beside its lines."""
     layout = layout_for(plane.width_mm, plane.height_mm, paper, margin_mm)
-    shapes = [*(part.outline for part in plane.parts), *plane.edges]
+    # of a drill map only sheets with something to drill on them are printed
+    drilled = [shapely.Point(place) for place in plane.marks] if plane.kind == "drill" else []
+    shapes = drilled or [*(part.outline for part in plane.parts), *plane.edges]
     if not shapes:
         return
     boxes = shapely.bounds(np.array(shapes, object))

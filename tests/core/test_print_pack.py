@@ -28,7 +28,7 @@ from emberquilt.rack.rack import Rack
 from emberquilt.rack.woods import woods
 from emberquilt.saw.cuts import Drilled
 from emberquilt.saw.holes import PilotHole
-from tests.conftest import cells, composition, edited
+from tests.conftest import cells, composition, edited, grid
 
 MM = 25.4 / 72
 NEAR_MM = 0.05
@@ -89,6 +89,28 @@ def same(ring: np.ndarray, shape: shapely.Polygon) -> bool:
 
 def shape_centre(shape: shapely.Polygon) -> np.ndarray:
     return np.array(shapely.Polygon(shape.exterior).centroid.coords[0])
+
+
+def test_a_drill_map_has_a_page_for_every_bit_and_none_without_a_hole():
+    """Crosses at the holes, grouped by bit and tilt; sheets of a large work on which nothing is drilled stay out."""
+    plan = Plan(composition(grid(20, 10, 30.0)))
+    holes = [
+        Drilled("1", PilotHole(15.0, 15.0, 9.0, 3.2)),
+        Drilled("1", PilotHole(8.0, 8.0, 3.0, 1.6)),
+        Drilled("200", PilotHole(585.0, 285.0, 9.0, 3.2, tilt_deg=2.5)),
+        Drilled("200", PilotHole(580.0, 280.0, 0.7, None)),
+    ]
+    made = print_pack(plan.job, "drill", "A4", plan.paper, drilled=holes)
+    names = [page.plane.name for page in made.pages]
+    assert [name.split(":")[0] for name in names] == [
+        "Drill 3.2 mm (1/8 in)",
+        "Drill 3.2 mm (1/8 in)",
+        "Drill 1.6 mm (1/16 in)",
+    ]
+    assert sum("tilted 2.5 degrees" in name for name in names) == 1
+    assert all(len(page.layout.sheets) > 3 for page in made.pages)
+    with pytest.raises(BadChoice, match="nothing to drill"):
+        print_pack(plan.job, "drill", "A4", plan.paper)
 
 
 @pytest.mark.parametrize(("paper", "wide", "high"), [("A4", 210.0, 297.0), ("Letter", 215.9, 279.4)])
