@@ -19,10 +19,12 @@ from .blades import INSIDE, OUTLINE, Asked
 from .holes import PilotHole, bits_for, hole_in, hole_on
 from .network import OUTSIDE, Net
 from .throat import reach_of
-from .turning import MILD_RAD, NEAR_EDGE_MM, SHARP_RAD, Run, bends_of, clear_of, runs_along, turned_from
+from .turning import MILD_RAD, NEAR_EDGE_MM, SHARP_RAD, TOUCH_MM, Run, bends_of, clear_of, runs_along, turned_from
 
 RAYS = 32
 """Directions that are tried for the way in from the board's edge."""
+MOST_SEEN = 60
+"""Points of a line that are looked at from a hole."""
 TRIED = 6
 """Corners that are tried as a start, sharpest first."""
 
@@ -203,9 +205,16 @@ class WayThrough:
             self._sawn(self._link(*link) for link in chain)
             return [], [hole]
         spot = np.array([hole.x_mm, hole.y_mm])
-        begun, point = self._begun_at_point(chain, self._seen_from(chain, spot))
-        lead = np.stack([spot, point]) if np.hypot(*(point - spot)) > 0.05 else None
-        return self._strokes(part, begun, lead), [] if drilled else [hole]
+        seen = self._seen_from(chain, spot)
+        if seen is not None:
+            begun, point = self._begun_at_point(chain, seen)
+            lead = np.stack([spot, point]) if np.hypot(*(point - spot)) > 0.05 else None
+            return self._strokes(part, begun, lead), [] if drilled else [hole]
+        # something stands between: it has a hole of its own, beside its line
+        corners = [point for point, _ in self._corners(chain)] or [self._xy(*chain[0])[0]]
+        start, lead, own = self._from_beside(corners)
+        begun, _ = self._begun_at_point(chain, start)
+        return self._strokes(part, begun, lead), [own] if own else []
 
     def _through_the_line(self, part: str, chain) -> tuple[list[Stroke], list[PilotHole]]:
         """A closed line in wood: a hole on the line itself, where it turns sharpest."""
@@ -213,14 +222,19 @@ class WayThrough:
         hole = replace(hole_on(tuple(point.tolist()), self.blade), tilt_deg=self.tilt_deg.get(part, 0.0))
         return self._strokes(part, begun, None), [hole]
 
-    def _seen_from(self, chain, spot: Points) -> Points:
-        """Of the corners round an opening the sharpest with a straight way from the hole, or the nearest point."""
+    def _seen_from(self, chain, spot: Points) -> Points | None:
+        """Of the corners round an opening the sharpest with a straight way from the hole, or the nearest point that has
+        one; none where no point has."""
         clear = self._clear()
         for point, _ in sorted(self._corners(chain), key=lambda one: -abs(one[1]))[:TRIED]:
             if clear(np.stack([spot, point])):
                 return point
         xy = np.concatenate([self._xy(*link) for link in chain])
-        return xy[int(np.argmin(np.hypot(*(xy - spot).T)))]
+        near = xy[np.argsort(np.hypot(*(xy - spot).T))]
+        some = near[:: max(1, len(near) // MOST_SEEN)]
+        rays = shapely.linestrings(np.stack([np.broadcast_to(spot, some.shape), some], axis=1))
+        free = ~shapely.dwithin(self.kept, rays, self.blade.kerf_mm / 2 - TOUCH_MM)
+        return some[int(np.argmax(free))] if free.any() else None
 
     # round a body
 

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from pathlib import Path
 
 import networkx
 import numpy as np
@@ -11,9 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.bench.cards import cards
+from emberquilt.cli import main
 from emberquilt.drawing.way import way_scene
 from emberquilt.errors import BadChoice
 from emberquilt.formats.plan_json import plan_json
+from emberquilt.formats.project import read_project
 from emberquilt.outline.coverage import Coverage
 from emberquilt.outline.details import Detail
 from emberquilt.plan import Plan
@@ -123,6 +126,50 @@ def test_out_of_one_sheet_too(count, seed, fit):
     layers = (replace(work.layers[0], kind="sheet", thickness_mm=6.0),)
     told = check_ways(replace(work, layers=layers))
     assert sum(len(blank["parts"]) > 1 for blank in told["blanks"]) <= 1
+
+
+@settings(max_examples=25)
+@given(st.integers(6, 40), st.integers(0, 999), st.sampled_from(FITS), st.sampled_from(["mosaic", "sheet"]))
+def test_with_openings_that_several_bodies_border(count, seed, fit, kind):
+    """Cells of which four in ten are cut away: openings, islands and notches of all kinds."""
+    cut_out, rng = cells(count, seed), np.random.default_rng(seed)
+    keep = [key for key in cut_out.keys if rng.random() < 0.6] or [cut_out.keys[0]]
+    work = composition(cut_out.only(keep), practice=Practice(fit=fit), thickness_mm=6.0)
+    check_ways(replace(work, layers=(replace(work.layers[0], kind=kind, thickness_mm=6.0),)))
+
+
+@settings(max_examples=30)
+@given(st.integers(0, 9999), st.sampled_from(FITS), st.sampled_from(["mosaic", "sheet"]), st.sampled_from([3.0, 12.0]))
+def test_shapes_nobody_drew(seed, fit, kind, thick):
+    """Boxes and discs thrown together and cut out of each other, with slots, tips and holes of all sizes."""
+    rng = np.random.default_rng(seed)
+    heap = shapely.box(20, 20, 70, 70)
+    for _ in range(int(rng.integers(1, 7))):
+        x, y = rng.uniform(0, 90, 2)
+        disc = shapely.Point(x, y).buffer(rng.uniform(3, 20), quad_segs=8)
+        box = shapely.affinity.rotate(
+            shapely.box(x, y, x + rng.uniform(4, 40), y + rng.uniform(4, 40)), rng.uniform(0, 90)
+        )
+        one = disc if rng.random() < 0.4 else box
+        heap = heap.union(one) if rng.random() < 0.6 else heap.difference(one)
+    parts = [
+        p for p in shapely.get_parts(shapely.set_precision(heap, 0.001)) if p.geom_type == "Polygon" and p.area > 30
+    ]
+    apart = [p for i, p in enumerate(parts) if all(p.distance(other) > 1.5 for other in parts[:i])]
+    if apart:
+        work = composition(Coverage(range(1, len(apart) + 1), apart), practice=Practice(fit=fit), thickness_mm=thick)
+        check_ways(replace(work, layers=(replace(work.layers[0], kind=kind, thickness_mm=thick),)))
+
+
+@pytest.mark.parametrize("fit", ["on", "beside"])
+def test_a_painted_drawing_as_a_stack_of_sheets(fit, tmp_path):
+    """A real file: sheets with islands behind what stands in front of them."""
+    drawing = Path(__file__).parents[2] / "workshop" / "compositions" / "demo" / "lighthouse.svg"
+    made = tmp_path / "lighthouse.ember"
+    asked = ["--width", "240mm", "--stack", "8mm", "--woods", "cherry", "--thickness", "6mm"]
+    assert main(["make", str(drawing), *asked, "-o", str(made)]) == 0
+    work = read_project(made.read_bytes()).composition
+    check_ways(replace(work, practice=work.practice.changed(fit=fit)))
 
 
 @pytest.mark.parametrize("fit", FITS)
