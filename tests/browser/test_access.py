@@ -22,7 +22,15 @@ def test_axe_finds_nothing_at_the_stations(desk):
                 found[name + query] = violations
     board = row.owner.shop.boards.get(name="W1").pk
     work, shop = f"/picture/{row.uid}", f"/shop/board/{board}/"
-    page_of = ("palettes/", "pack/", "place/?piece=5", "wood/?show=picture", "wood/?show=seams")
+    page_of = (
+        "palettes/",
+        "pack/",
+        "place/?piece=5",
+        "wood/?show=picture",
+        "wood/?show=seams",
+        "saw/?show=way",
+        "practise/",
+    )
     relief = ("relief/?show=lamp", "relief/?show=edges&pieces=9", "bench/?step=shape&part=9")
     for path in (f"{work}/{p}" for p in relief):
         desk.open(path)

@@ -64,7 +64,15 @@ def test_every_page_fits_phone_tablet_and_desk(desk, demo):
         paths += [f"/picture/{row.uid}/{name}/{query}" for name in NAMES for query in ("", f"?pieces={piece}")]
         paths += [
             f"/picture/{row.uid}/{page}"
-            for page in ("palettes/", "pack/", f"place/?piece={piece}", "wood/?show=picture", "final/")
+            for page in (
+                "palettes/",
+                "pack/",
+                f"place/?piece={piece}",
+                "wood/?show=picture",
+                "saw/?show=way",
+                "practise/",
+                "final/",
+            )
         ]
     for draft in drafts_of(koi.owner):
         paths.append(f"/draft/{draft.uid}/")

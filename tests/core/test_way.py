@@ -96,6 +96,10 @@ def check_ways(work: Composition) -> dict:
         for part in blank["parts"]:
             if not any(outlines[part].equals(other) for other in lead_of.values()):
                 lead_of[part] = outlines[part]
+        for hole in told["holes"]:
+            if hole["blank"] == way["blank"] and hole["bit_mm"] and not hole["on_line"]:
+                drilled = shapely.Point(hole["x_mm"], hole["y_mm"]).buffer(hole["bit_mm"] / 2)
+                assert not any(drilled.intersects(outline) for outline in lead_of.values()), "a hole in the wood"
         for part, outline in lead_of.items():
             # what is sawn apart along one line gives half a kerf on either side
             kept = outline.buffer((0.0 if len(lead_of) > 1 else offset) - widest / 2 - TOUCH_MM)
