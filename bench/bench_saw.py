@@ -10,8 +10,8 @@ from bench.conftest import median_ms, tell
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
-from emberquilt.saw.cuts import saw_plan, saw_tasks
 from emberquilt.saw.order import changes_of, in_order
+from emberquilt.saw.planning import saw_plan, saw_tasks
 from emberquilt.saw.throat import swept
 from emberquilt.work.parts import Job, job_of
 from tests.conftest import cells, composition

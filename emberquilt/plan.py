@@ -13,7 +13,8 @@ from .findings import STATIONS, Finding
 from .outline.coverage import Coverage
 from .relief.heights import Relief
 from .saw.copies import cutting_copies
-from .saw.cuts import SawPlan, saw_plan
+from .saw.cuts import SawPlan
+from .saw.planning import saw_plan
 from .stock.buying import Buying, buying_of
 from .stock.milling import Milling, milling_of
 from .stock.need import Need, needs_of

@@ -8,7 +8,8 @@ import shapely
 from ..colour import words_of
 from ..rack.blades import choose_blade
 from ..rack.coats import coat_of
-from ..saw.cuts import SawPlan, feed_mm_per_minute
+from ..saw.cuts import SawPlan
+from ..saw.minutes import feed_mm_per_minute
 from ..work.contacts import contacts_of
 from ..work.copies import among, in_copies, of_copy, repeated_minutes
 from ..work.parts import Job

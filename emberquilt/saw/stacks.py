@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 from ..work.composition import Composition, Layer
 from ..work.parts import Job, job_of
 from .blanks import alike_bodies
-from .cuts import SawPlan, plan_with
+from .cuts import SawPlan
+from .planning import plan_with
 
 MOST_HIGH = 6
 MOST_STACK_MM = 40.0

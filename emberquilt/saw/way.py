@@ -16,9 +16,9 @@ import shapely
 from ..constants import HOLE_WASTE_MM
 from ..rack.blades import Blade
 from .blades import INSIDE, OUTLINE, Asked
+from .both_ways import both_ways
 from .holes import PilotHole, bits_for, hole_in, hole_on
 from .network import OUTSIDE, Net
-from .throat import reach_of
 from .turning import MILD_RAD, NEAR_EDGE_MM, SHARP_RAD, TOUCH_MM, Run, bends_of, clear_of, runs_along, turned_from
 
 RAYS = 32
@@ -335,34 +335,17 @@ class WayThrough:
         return None
 
     def _parted(self, part: str, link: "_Link") -> list[Stroke]:
-        """A closed line from several starts at the board's edge, from each both ways round to where they meet, so that
-        the work nowhere hits the saw's column; nothing where that is not to be had."""
-        xy, far = link.xy, _along(link.xy)
-        way = np.linspace(0.0, far[-1], max(8, int(far[-1] / PARTED_MM)))[:-1]
-        places = np.stack([_at(xy, far, one) for one in way])
-        ahead = np.stack([_at(xy, far, (one + 0.5) % far[-1]) for one in way]) - places
-        headings = np.arctan2(ahead[:, 1], ahead[:, 0])
-        forward = reach_of(places, headings, self.stock) <= self.both_ways
-        backward = reach_of(places, headings + math.pi, self.stock) <= self.both_ways
-        if not (forward | backward).all() or forward.all() or backward.all():
-            return []
+        """A closed line from several starts at the board's edge, from each both ways round to where they meet; nothing
+        where that is not to be had."""
         strokes: list[Stroke] = []
-        arcs = _arcs(forward, backward)
-        for n, (begin, ahead_to, back_to) in enumerate(arcs):
-            free = [i % len(way) for i in range(begin[0], begin[1] + 1)]
-            entry = next((i for i in _middle_first(free) if self.way_in(places[i]) is not None), None)
-            if entry is None:
-                return []
-            lead = self.way_in(places[entry])
-            last = n == len(arcs) - 1
-            pairs = ((entry, ahead_to, False), (entry, back_to, True))
-            for side, (start, end, back) in enumerate(pairs):
-                path = _stretch(xy, far, way[start], way[end % len(way)], back)
-                sides = link.sides[::-1] if back else link.sides
-                one = _Link(link.n, path, sides, (-1, -1), last and side == 1)
-                strokes += self._strokes(part, [one], lead if side == 0 else None)
-                if side == 0:
-                    strokes[-1] = replace(strokes[-1], corner="back out")
+        halves = both_ways(link.xy, self.stock, self.both_ways, self.way_in)
+        for n, (lead, ahead, behind) in enumerate(halves):
+            last = n == len(halves) - 1
+            first = _Link(link.n, ahead, link.sides, (-1, -1), False)
+            second = _Link(link.n, behind, link.sides[::-1], (-1, -1), last)
+            strokes += self._strokes(part, [first], lead)
+            strokes[-1] = replace(strokes[-1], corner="back out")
+            strokes += self._strokes(part, [second], None)
         return strokes
 
     # where a chain is begun
@@ -533,51 +516,3 @@ def _out_of(stock: shapely.Polygon, point: Points, ways: Points) -> Points:
     hit = (np.abs(cross) > 1e-12) & (along > 1e-9) & (share >= 0) & (share <= 1)
     far = np.where(hit, along, np.inf).min(axis=1)
     return np.where(np.isfinite(far), far, 0.0)
-
-
-PARTED_MM = 2.0
-"""How near to each other the places lie at which a line is tried both ways."""
-
-
-def _along(xy: Points) -> Points:
-    return np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
-
-
-def _at(xy: Points, far: Points, where: float) -> Points:
-    return np.array([np.interp(where, far, xy[:, 0]), np.interp(where, far, xy[:, 1])])
-
-
-def _stretch(xy: Points, far: Points, low: float, high: float, back: bool) -> Points:
-    """Of a closed path (its first point comes last too) the stretch from one place on to another, or back to it."""
-    if back:
-        return _stretch(xy, far, high, low, False)[::-1]
-    if high <= low:
-        whole = [_at(xy, far, low)[None], xy[:-1][far[:-1] > low], xy[:-1][far[:-1] < high], _at(xy, far, high)[None]]
-        return np.concatenate(whole)
-    return np.concatenate([_at(xy, far, low)[None], xy[(far > low) & (far < high)], _at(xy, far, high)[None]])
-
-
-def _middle_first(places: list[int]) -> list[int]:
-    return sorted(places, key=lambda i: abs(places.index(i) - len(places) // 2))
-
-
-def _arcs(forward: Points, backward: Points) -> list[tuple[tuple[int, int], int, int]]:
-    """For every start round a closed path: between which places it may lie, up to where one goes ahead from it, and
-    back to where. What can only be gone ahead follows a start, what can only be gone back leads up to one."""
-    count = len(forward)
-    only = [(i, forward[i]) for i in range(count) if forward[i] != backward[i]]
-    starts = [n for n in range(len(only)) if not only[n - 1][1] and only[n][1]]
-    found = []
-    for n in starts:
-        low, high = only[n - 1][0], only[n][0]
-        ends = []
-        for step in (1, -1):
-            # on to the last of the same kind, and half way from there to the first of the other
-            k = n if step == 1 else n - 1
-            kind = only[k][1]
-            while only[(k + step) % len(only)][1] == kind:
-                k += step
-            here, there = only[k % len(only)][0], only[(k + step) % len(only)][0]
-            ends.append((here + step * (((there - here) * step) % count) // 2) % count)
-        found.append(((low, high if high >= low else high + count), ends[0], ends[1]))
-    return found

@@ -16,9 +16,9 @@ from emberquilt.rack.blades import blades, choose_blade
 from emberquilt.rack.woods import woods
 from emberquilt.saw.copies import colour_planar, cutting_copies, seam_graph
 from emberquilt.saw.corners import corner_rests
-from emberquilt.saw.cuts import saw_plan
 from emberquilt.saw.holes import BITS_MM, pilot_holes
 from emberquilt.saw.lines import start_point
+from emberquilt.saw.planning import saw_plan
 from emberquilt.work.parts import job_of
 from tests.conftest import cells, composition, edited, findings_of, grid
 

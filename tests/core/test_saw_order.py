@@ -8,8 +8,8 @@ from ortools.sat.python import cp_model
 
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
-from emberquilt.saw.cuts import saw_tasks
 from emberquilt.saw.order import BLADE_MINUTES, SWAP_MINUTES, TILT_MINUTES, Task, change_minutes, changes_of, in_order
+from emberquilt.saw.planning import saw_tasks
 from emberquilt.work.parts import job_of
 from tests.conftest import cells, composition, edited
 

@@ -23,11 +23,12 @@ from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.rack.blades import LEAST_TEETH, blades, blades_of
 from emberquilt.rack.boards import Board
-from emberquilt.saw.cuts import holes_of, saw_plan
+from emberquilt.saw.cuts import holes_of
 from emberquilt.saw.holding import blocks_of, held_by, long_and_wide
 from emberquilt.saw.holes import BITS_MM, least_opening_mm
 from emberquilt.saw.kerf import gape_mm, off_square_deg
 from emberquilt.saw.network import OUTSIDE
+from emberquilt.saw.planning import saw_plan
 from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.saw.throat import COLUMN_MM, reach_of, swept
 from emberquilt.saw.turning import CORNERS, bends_of, runs_along
