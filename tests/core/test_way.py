@@ -101,6 +101,9 @@ def check_ways(work: Composition) -> dict:
             if hole["blank"] == way["blank"] and hole["bit_mm"] and not hole["on_line"]:
                 drilled = shapely.Point(hole["x_mm"], hole["y_mm"]).buffer(hole["bit_mm"] / 2)
                 assert not any(drilled.intersects(outline) for outline in lead_of.values()), "a hole in the wood"
+        closed = shapely.MultiPoint(
+            [(h["x_mm"], h["y_mm"]) for h in told["holes"] if h["blank"] == way["blank"] and h["bit_mm"] is None]
+        )
         for part, outline in lead_of.items():
             # what is sawn apart along one line gives half a kerf on either side
             kept = outline.buffer((0.0 if len(lead_of) > 1 else offset) - widest / 2 - TOUCH_MM)
@@ -111,6 +114,9 @@ def check_ways(work: Composition) -> dict:
                 (mine,) = [one for one in left if one.intersection(body).area > 0.5 * body.area]
                 home = max(shapely.get_parts(outline), key=lambda one, body=body: one.intersection(body).area)
                 more = mine.difference(home.buffer(max(0.0, offset - widest / 2) + TOUCH_MM))
+                # an opening that no bit fits stays closed, and is said
+                filled = [shapely.Polygon(ring) for ring in home.interiors]
+                more = more.difference(shapely.union_all([ring for ring in filled if ring.intersects(closed)]))
                 assert more.buffer(-widest / 2 - 0.05).is_empty, f"{part} keeps waste"
     return told
 
