@@ -1,6 +1,6 @@
 """The plan as plain values, as `emberquilt plan` prints it. See docs/formats.md."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import shapely
@@ -53,26 +53,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         ],
         "milling": [_mill(n, one) for n, one in enumerate(plan.milling.mills, 1)],
         **_relief(plan),
-        "saw": [
-            {
-                "order": c.order,
-                "piece": number.get(c.piece, 0),
-                "part": c.part,
-                "what": c.what,
-                "blank": c.blank + 1,
-                "blade": c.blade.no,
-                "kind": c.blade.kind,
-                "why_blade": c.why_blade,
-                "fresh": c.fresh,
-                "cut_mm": c.length_mm,
-                "inside_mm": c.inside_mm,
-                "minutes": c.minutes,
-                "runs": c.runs,
-                "holes": len(c.holes),
-                "reason": c.reason,
-            }
-            for c in plan.saw.cuts
-        ],
+        "saw": _cuts(plan.saw, number),
         **_way(plan.saw),
         "glue": [
             {
@@ -130,6 +111,29 @@ def _assembly(one: Assembly) -> dict[str, Any]:
         "accent": one.accent,
         "inside": [_assembly(inner) for inner in one.inside],
     }
+
+
+def _cuts(saw: SawPlan, number: Mapping[int, int]) -> list[dict[str, Any]]:
+    return [
+        {
+            "order": c.order,
+            "piece": number.get(c.piece, 0),
+            "part": c.part,
+            "what": c.what,
+            "blank": c.blank + 1,
+            "blade": c.blade.no,
+            "kind": c.blade.kind,
+            "why_blade": c.why_blade,
+            "fresh": c.fresh,
+            "cut_mm": c.length_mm,
+            "inside_mm": c.inside_mm,
+            "minutes": c.minutes,
+            "runs": c.runs,
+            "holes": len(c.holes),
+            "reason": c.reason,
+        }
+        for c in saw.cuts
+    ]
 
 
 def _way(saw: SawPlan) -> dict[str, Any]:

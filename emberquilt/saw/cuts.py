@@ -120,13 +120,18 @@ class SawPlan:
     @cached_property
     def sweeps(self) -> Mapping[int, Sweep]:
         """How every blank fares in the saw's throat."""
-        return {at: self.sweep_of(at) for at in self._by_blank}
-
-    def sweep_of(self, blank: int) -> Sweep:
-        """Of one blank, all the way through."""
         # a spiral blade is not turned
-        paths = [s.path for cut in self.of_blank(blank) if cut.blade.kind != "spiral" for s in cut.strokes]
-        return swept(paths, self.rooms[blank].stock, self.throat_mm)
+        paths = {
+            at: [s.path for cut in cuts if cut.blade.kind != "spiral" for s in cut.strokes]
+            for at, cuts in self._by_blank.items()
+        }
+        return {at: swept(own, self.rooms[at].stock, self.throat_mm) for at, own in paths.items()}
+
+    @property
+    def mounted(self) -> int:
+        """How often a blade is mounted: once a chapter, and wherever a fresh one is taken within it."""
+        begun = {cut.chapter: cut.order for cut in reversed(self.cuts)}
+        return len(self.chapters) + sum(cut.fresh and begun[cut.chapter] != cut.order for cut in self.cuts)
 
     def hits_of(self, cut: Cut) -> tuple[Hit, ...]:
         """Where the work stands against the saw's column in one cut."""

@@ -74,7 +74,7 @@ def held_by(
             bodies = shapely.get_parts(left)
             mine = bodies[0]
             if len(bodies) > 1:
-                mine = max(bodies, key=lambda body, part=part: shapely.intersection(body, part).area)  # type: ignore[misc]
+                mine = bodies[int(np.argmax(shapely.area(shapely.intersection(bodies, part))))]
             if circle.is_empty or not shapely.covers(mine, circle):
                 middle = shapely.buffer(mine, -least_mm / 2 - 0.01, quad_segs=4)
                 circle = shapely.Point() if middle.is_empty else middle.representative_point().buffer(least_mm / 2)

@@ -47,12 +47,6 @@ def least_opening_mm(blade: Blade) -> float:
     return min(passes, default=blade.passes_mm) + 2 * HOLE_WASTE_MM
 
 
-def pilot_holes(outline: shapely.Geometry, blade: Blade) -> tuple[PilotHole, ...]:
-    """A hole for every opening in the outline, for a piece from a blank of its own: all inside it is waste."""
-    rings = (ring for part in shapely.get_parts(outline) for ring in part.interiors)
-    return tuple(hole_in(shapely.Polygon(ring), blade) for ring in rings)
-
-
 def hole_in(waste: shapely.Polygon, blade: Blade) -> PilotHole:
     """In the waste at its fattest spot, with the largest bit that fits."""
     spot = largest_circle(waste)

@@ -38,6 +38,7 @@ def saw_findings(job: Job, plan: SawPlan) -> list[Finding]:
         *_too_thick(job, plan),
         *_few_teeth(job, plan),
         *_blades_short(job, plan),
+        *_too_near(job, plan),
         *_hanging(job, plan),
         *_little_left(job, plan),
         *_out_of_square(job, plan),
@@ -277,6 +278,30 @@ def _blades_short(job: Job, plan: SawPlan) -> list[Finding]:
         for need in plan.needs
         if need.short
     ]
+
+
+def _too_near(job: Job, plan: SawPlan) -> list[Finding]:
+    """Parts of one sheet between which the blade does not fit beside their lines."""
+    say = job.composition.practice.say
+    found = []
+    for at, (net, _) in plan.nets.items():
+        if not net.narrow:
+            continue
+        layer = job.composition.layer(plan.blanks[at].layer)
+        kerf = max(cut.blade.kerf_mm for cut in plan.of_blank(at))
+        found.append(
+            Finding(
+                "too-near",
+                "saw",
+                f"Somewhere in {layer.name} two lines lie nearer to each other than the {say(kerf)} that the blade "
+                "takes: it saws into what is to stay. Move them apart, or take a finer blade.",
+                "A kerf in the waste needs its width between the parts; where it has not, the blade runs on the line.",
+                limit=round(kerf, 2),
+                unit="mm",
+                layer=layer.key,
+            )
+        )
+    return found
 
 
 def _hanging(job: Job, plan: SawPlan) -> list[Finding]:

@@ -87,3 +87,9 @@ def next_corner(outline: shapely.Polygon, at: tuple[float, float] | None) -> tup
     here = int(np.argmin(np.hypot(*(xy[corners] - np.array(at)).T)))
     x, y = xy[corners[(here + 1) % len(corners)]].tolist()
     return x, y
+
+
+def on_outline(outline: shapely.Polygon, at: tuple[float, float]) -> tuple[float, float]:
+    """The place on the outer line that lies nearest to one that was pointed at."""
+    near = shapely.get_coordinates(shapely.shortest_line(outline.exterior, shapely.Point(at)))[0]
+    return float(near[0]), float(near[1])

@@ -64,6 +64,13 @@ def turned_rad(path: np.ndarray) -> float:
     return float(np.abs(np.arctan2(cross, dot)).sum())
 
 
+def between(minutes: float, practice: Practice, ratios: tuple[float, float]) -> tuple[float, float]:
+    """Estimated minutes, with the shop's correction in them, as a spread of minutes taken per minute estimated before
+    it."""
+    low, high = (minutes / practice.estimate_ratio * ratio for ratio in ratios)
+    return low, high
+
+
 def spread(ratios: Iterable[float]) -> tuple[float, float] | None:
     """The middle half of what minutes took per minute estimated, where enough is known to say so."""
     known = sorted(ratios)

@@ -52,14 +52,14 @@ class Line:
 @dataclass(frozen=True)
 class Net:
     """`bodies` are the outlines, `openings` the waste they enclose; `offset_mm` how far outside the line the kerf's
-    middle runs where waste lies beside it; `narrow`: openings, by their place, into which the blade does not fit beside
-    their line."""
+    middle runs where waste lies beside it; `narrow`: somewhere between bodies the blade does not fit beside their
+    lines, and runs on them."""
 
     bodies: tuple[shapely.Polygon, ...]
     openings: tuple[shapely.Polygon, ...]
     lines: tuple[Line, ...]
     offset_mm: float
-    narrow: frozenset[int] = frozenset()
+    narrow: bool = False
 
     @cached_property
     def of_body(self) -> dict[int, list[int]]:
@@ -85,17 +85,14 @@ class Net:
 def net_of_body(body: shapely.Polygon, offset_mm: float) -> Net:
     """Of one body out of a blank of its own: all round it and in its openings there is waste."""
     openings = tuple(shapely.polygons(ring) for ring in body.interiors)
-    lines, narrow = [], set()
-    for region, rings in enumerate(_around([body], offset_mm)):
-        for xy in rings:
-            lines.append(_ring_line(xy, 0, OUTSIDE, float(body.exterior.length) if region == 0 else 0.0))
-    for n, opening in enumerate(openings):
-        rings, fits = _within(opening, offset_mm)
-        if not fits:
-            narrow.add(n)
-        for i, xy in enumerate(rings):
-            lines.append(_ring_line(xy, 0, OUTSIDE - 1 - n, float(opening.exterior.length) if i == 0 else 0.0))
-    return Net((body,), openings, tuple(lines), offset_mm, frozenset(narrow))
+    lines = [
+        _ring_line(xy, 0, OUTSIDE, 0.0 if n else float(body.exterior.length))
+        for n, xy in enumerate(_around(body, offset_mm))
+    ]
+    for code, opening in enumerate(openings, 2):
+        for n, xy in enumerate(_within(opening, offset_mm)):
+            lines.append(_ring_line(xy, 0, -code, 0.0 if n else float(opening.exterior.length)))
+    return Net((body,), openings, tuple(lines), offset_mm)
 
 
 def _ring_line(xy: np.ndarray, body: int, waste: int, drawn_mm: float) -> Line:
@@ -116,27 +113,22 @@ def _points(ring: shapely.LinearRing) -> np.ndarray:
     return shapely.get_coordinates(shapely.simplify(ring, SMOOTH_MM))[:-1]
 
 
-def _around(bodies: Sequence[shapely.Polygon], offset_mm: float) -> list[list[np.ndarray]]:
-    """For each body that touches no other: the paths round it, first the outer one, then those in bays whose mouth the
-    blade closes."""
-    grown = shapely.buffer(
-        shapely.polygons([b.exterior for b in bodies]), offset_mm, join_style="mitre", mitre_limit=MITRE
-    )
-    return [
-        [_points(part.exterior), *(_points(ring) for ring in part.interiors)]
-        for part in (max(shapely.get_parts(one), key=lambda p: p.area) for one in grown)
-    ]
+def _around(body: shapely.Polygon, offset_mm: float) -> list[np.ndarray]:
+    """The paths round a body: first the outer one, then those in bays whose mouth the blade closes."""
+    solid = shapely.Polygon(body.exterior)
+    grown = shapely.buffer(solid, offset_mm, join_style="mitre", mitre_limit=MITRE)
+    part = max(shapely.get_parts(grown), key=lambda one: one.area)
+    return [_points(part.exterior), *(_points(ring) for ring in part.interiors)]
 
 
-def _within(opening: shapely.Polygon, offset_mm: float) -> tuple[list[np.ndarray], bool]:
-    """The paths in an opening beside its line, and whether the blade fits there. Where it does not, the path runs on
-    the line itself."""
+def _within(opening: shapely.Polygon, offset_mm: float) -> list[np.ndarray]:
+    """The paths in an opening beside its line; on the line itself where the blade does not fit beside it."""
     shrunk = shapely.buffer(opening, -offset_mm, join_style="mitre", mitre_limit=MITRE) if offset_mm else opening
     parts = [p for p in shapely.get_parts(shrunk) if p.area > LEAST_OPENING_MM2]
     if not parts:
-        return [_points(opening.exterior)], False
+        return [_points(opening.exterior)]
     paths = [_points(ring) for part in parts for ring in (part.exterior, *part.interiors)]
-    return [xy for xy in paths if len(xy) > 2], True
+    return [xy for xy in paths if len(xy) > 2]
 
 
 def net_of_coverage(coverage: Coverage, openings: Sequence[shapely.Polygon], offset_mm: float) -> Net:
@@ -158,13 +150,16 @@ def net_of_coverage(coverage: Coverage, openings: Sequence[shapely.Polygon], off
     wastes += [(OUTSIDE - 1 - n, opening) for n, opening in enumerate(openings)]
     tree = shapely.STRtree(list(bodies)) if bodies else None
     borders: list[Line] = []
-    narrow: set[int] = set()
+    narrow = False
     moved: dict[int, np.ndarray] = {}
     for code, waste in wastes:
         rings, fits = _border_paths(waste, code, offset_mm)
-        if not fits:
-            narrow.add(OUTSIDE - 1 - code)
-        lines, at = _split(rings, waste, code, nodes, tree)
+        narrow |= not fits
+        lines, at, in_turn = _split(rings, waste, code, nodes, tree)
+        if not in_turn and offset_mm:
+            # a seam shorter than the kerf: its ends cannot be told apart beside the border, but on it
+            narrow, rings = True, _border_paths(waste, code, 0.0)[0]
+            lines, at, _ = _split(rings, waste, code, nodes, tree)
         borders += lines
         moved |= at
     return Net(
@@ -172,7 +167,7 @@ def net_of_coverage(coverage: Coverage, openings: Sequence[shapely.Polygon], off
         tuple(openings),
         tuple([_reaching(line, moved) for line in seams] + borders),
         offset_mm,
-        frozenset(narrow),
+        narrow,
     )
 
 
@@ -241,10 +236,11 @@ def _border_paths(waste: shapely.Polygon, code: int, offset_mm: float) -> tuple[
 
 
 def _split(paths: list[np.ndarray], waste: shapely.Polygon, code: int, nodes: _Nodes, tree):
-    """Closed paths parted where seams meet them: the lines, and where each node now lies."""
+    """Closed paths parted where seams meet them: the lines, where each node now lies, and whether along the paths the
+    nodes follow each other as they do along the drawn border."""
     rings = [shapely.linearrings(xy) for xy in paths]
     if not rings:
-        return [], {}
+        return [], {}, True
     drawn = [shapely.LinearRing(ring) for ring in (waste.exterior, *waste.interiors)]
     beside = shapely.STRtree(drawn).nearest(shapely.points(np.array([xy[0] for xy in paths])))
     meeting: dict[int, list[int]] = {}
@@ -258,6 +254,7 @@ def _split(paths: list[np.ndarray], waste: shapely.Polygon, code: int, nodes: _N
                 meeting.setdefault(ring, []).append(n)
     lines: list[Line] = []
     moved: dict[int, np.ndarray] = {}
+    in_turn = True
     for n, ring in enumerate(rings):
         own = meeting.get(n)
         if not own:
@@ -270,6 +267,8 @@ def _split(paths: list[np.ndarray], waste: shapely.Polygon, code: int, nodes: _N
         on_drawn = shapely.line_locate_point(drawn[beside[n]], points[order])
         whole_drawn = float(drawn[beside[n]].length)
         same_way = drawn[beside[n]].is_ccw == ring.is_ccw
+        steps = np.diff(on_drawn if same_way else on_drawn[::-1], append=on_drawn[0 if same_way else -1])
+        in_turn &= int((steps < 0).sum()) <= 1
         ends = [own[i] for i in order]
         on_ring = shapely.get_coordinates(shapely.line_interpolate_point(ring, places))
         moved |= dict(zip(ends, on_ring, strict=True))
@@ -282,7 +281,7 @@ def _split(paths: list[np.ndarray], waste: shapely.Polygon, code: int, nodes: _N
             step = on_drawn[(i + 1) % len(ends)] - on_drawn[i]
             long = float((step if same_way else -step) % whole_drawn) or whole_drawn
             lines.append(_bordering(part, (first, last), code, tree, False, long))
-    return lines, moved
+    return lines, moved, in_turn
 
 
 def _between(xy, along, low: float, high: float, first, last) -> np.ndarray:

@@ -1,7 +1,7 @@
 """What helps where the work would hit the saw's column."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ..findings import Fix
 from ..work.parts import Job, job_of
@@ -19,13 +19,8 @@ SHORTER = 0.7
 TURNED = {"clockwise": "counter-clockwise", "counter-clockwise": "clockwise"}
 
 
-@dataclass(frozen=True)
-class _Tried:
-    """Ways round the column for one cut: which of them serve."""
-
-    way: str
-    start: tuple[float, float] | None
-    spiral: bool
+Served = tuple[str, tuple[float, float] | None]
+"""Which way round, or else which other start, keeps a part clear of the column; neither where none does."""
 
 
 def throat_offers(job: Job, plan: SawPlan, cuts: Sequence[Cut]) -> list[Fix]:
@@ -36,19 +31,17 @@ def throat_offers(job: Job, plan: SawPlan, cuts: Sequence[Cut]) -> list[Fix]:
     tried = {cut.piece: _tried(job, plan, cut) for cut in alone}
     offers: list[Fix] = []
     for way in ("counter-clockwise", "clockwise", "both"):
-        if keys := [key for key, one in tried.items() if one.way == way]:
+        if keys := [key for key, one in tried.items() if one[0] == way]:
             words = "Saw from both sides of the start" if way == "both" else "Go round the other way"
             offers.append(Fix(_said(job, words, keys, known), "saw_way", {"pieces": keys, "way": way}))
-    for key, one in tried.items():
-        if one.start and not one.way and len(offers) < MOST_OFFERS:
-            values = {"pieces": [key], "x": round(one.start[0], 2), "y": round(one.start[1], 2)}
+    for key, (_, start) in tried.items():
+        if start and len(offers) < MOST_OFFERS:
+            values = {"pieces": [key], "x": round(start[0], 2), "y": round(start[1], 2)}
             offers.append(Fix(_said(job, "Start at another corner", [key], known), "saw_start", values))
     if alone and (fix := _shorter_sections(job, plan, alone)):
         offers.append(fix)
-    stuck = [
-        cut.piece for cut in known if cut.piece not in tried or not (tried[cut.piece].way or tried[cut.piece].start)
-    ]
-    free = [cut.piece for cut in known if cut.piece in stuck and _without_turning(plan, cut)]
+    stuck = [cut for cut in known if not any(tried.get(cut.piece, ()))]
+    free = [cut.piece for cut in stuck if _without_turning(plan, cut)]
     if free:
         offers.append(Fix(_said(job, "Take a spiral blade", free, known), "saw_spiral", {"pieces": free}))
     return offers
@@ -61,20 +54,20 @@ def _said(job: Job, words: str, keys: Sequence[int], known: Sequence[Cut]) -> st
     return f"{words}: " + (f"{numbers[0]}" if len(numbers) == 1 else f"{len(numbers)} of them")
 
 
-def _tried(job: Job, plan: SawPlan, cut: Cut) -> _Tried:
+def _tried(job: Job, plan: SawPlan, cut: Cut) -> Served:
     saw = job.composition.decisions.saw
     now = saw.ways.get(cut.piece, "clockwise")
     start = saw.starts.get(cut.piece)
     for way in dict.fromkeys((TURNED.get(now, "counter-clockwise"), "both")):
         if way != now and _clears(job, plan, cut, (start, way)):
-            return _Tried(way, None, False)
+            return way, None
     at: tuple[float, float] = cut.start_mm
     outline = job.composition.home[cut.piece].coverage.by_key[cut.piece]
     for _ in range(MOST_STARTS):
         at = next_corner(outline, at)
         if _clears(job, plan, cut, (at, now)):
-            return _Tried("", at, False)
-    return _Tried("", None, False)
+            return "", at
+    return "", None
 
 
 def _clears(job: Job, plan: SawPlan, cut: Cut, wishes: Wishes) -> bool:

@@ -173,15 +173,13 @@ def _joined(nets: Sequence[Net]) -> Net:
     bodies: list[shapely.Polygon] = []
     openings: list[shapely.Polygon] = []
     lines: list[Line] = []
-    narrow: set[int] = set()
     for net in nets:
         at, waste = len(bodies), len(openings)
         for line in net.lines:
             lines.append(line.shifted(at, waste))
-        narrow |= {n + waste for n in net.narrow}
         bodies += net.bodies
         openings += net.openings
-    return Net(tuple(bodies), tuple(openings), tuple(lines), nets[0].offset_mm, frozenset(narrow))
+    return Net(tuple(bodies), tuple(openings), tuple(lines), nets[0].offset_mm)
 
 
 def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, room: Room | None, gone: set[str]):

@@ -36,7 +36,8 @@ def sequence_of(job: Job, plan: SawPlan) -> tuple[Action, ...]:
         changed = last is None or last.blade != cut.blade
         if changed:
             actions += _drilling(plan, cut)
-            actions.append(Action("mount", f"Mount {cut.blade.name}", _why_blade(plan, cut), cut.order))
+            fresh = "a fresh " if cut.fresh else ""
+            actions.append(Action("mount", f"Mount {fresh}{cut.blade.name}", _why_blade(plan, cut), cut.order))
         elif cut.fresh:
             actions.append(
                 Action(

@@ -7,7 +7,7 @@ from ..work.register import Values, verb
 from ..work.setting import length_of, number, of, whole_number
 from ..work.view import Target
 from .kerf import off_square_deg
-from .lines import next_corner
+from .lines import next_corner, on_outline
 from .stacks import MOST_HIGH, together_of
 
 WAYS = ("clockwise", "counter-clockwise")
@@ -50,7 +50,8 @@ def saw_start(target: Target, values: Values) -> Edit:
         return decided(composition, f"start of {of(target.pieces)} as planned", "saw", starts=starts)
     for p in target.made:
         if values.get("x") and values.get("y"):
-            at = number(values["x"], "millimetres"), number(values["y"], "millimetres")
+            wish = number(values["x"], "millimetres"), number(values["y"], "millimetres")
+            at = on_outline(composition.home[p.key].coverage.by_key[p.key], wish)
         else:
             at = next_corner(composition.home[p.key].coverage.by_key[p.key], starts.get(p.key))
         starts[p.key] = (round(at[0], 2), round(at[1], 2))

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..rack.blades import Blade
+from .minutes import USUAL_HARDNESS_LBF
 
-USUAL_HARDNESS_LBF = 950.0
 LIFE_MM2 = 38_000.0
 """Wall of wood of cherry's hardness, length times thickness, that one blade saws: a first profile through 38 mm poplar
 in 20 min takes most of one blade. Common practice, no source; the length of that profile is taken from the feed."""

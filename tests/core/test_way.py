@@ -29,6 +29,7 @@ from emberquilt.saw.holes import BITS_MM, least_opening_mm
 from emberquilt.saw.kerf import gape_mm, off_square_deg
 from emberquilt.saw.network import OUTSIDE
 from emberquilt.saw.planning import saw_plan
+from emberquilt.saw.sequence import sequence_of
 from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.saw.throat import COLUMN_MM, reach_of, swept
 from emberquilt.saw.turning import CORNERS, bends_of, runs_along
@@ -755,3 +756,37 @@ def test_what_is_left_to_hold_of_a_section():
     assert held_by([(stock, strips)], 30.0) == [[True, True, False]]
     narrow = shapely.box(0, 0, 200, 18)
     assert held_by([(narrow, [shapely.box(5, 2, 195, 16)])], 20.0) == [[False]]
+
+
+def test_parts_nearer_than_the_kerf_are_said_and_no_others():
+    def work(apart: float):
+        two = Coverage([1, 2], [shapely.box(0, 0, 40, 40), shapely.box(40 + apart, 0, 80, 40)])
+        made = composition(two, thickness_mm=6.0)
+        return replace(made, layers=(replace(made.layers[0], kind="sheet", thickness_mm=6.0),))
+
+    assert "too-near" in [f.code for f in findings_of(work(0.3), "saw")]
+    assert "too-near" not in [f.code for f in findings_of(work(1.0), "saw")]
+    check_ways(work(1.0))
+
+
+def test_a_blade_is_mounted_as_often_as_the_sequence_says():
+    work = composition(cells(40, 2), {k: ("ebony", "aspen")[k % 2] for k in range(1, 60)})
+    plan = Plan(work)
+    assert any(cut.fresh for cut in plan.saw.cuts)
+    kinds = [action.kind for action in sequence_of(plan.job, plan.saw)]
+    assert plan.saw.mounted == kinds.count("mount") + kinds.count("fresh")
+
+
+def test_a_start_that_is_pointed_at_lies_on_the_outline():
+    work = edited(composition(grid(1, 1)), "saw_start", [1], x="999999", y="12")
+    assert work.decisions.saw.starts == {1: (30.0, 12.0)}
+
+
+def test_a_seam_shorter_than_the_kerf_is_said_and_all_comes_free():
+    """Two halves that touch along a fifth of a millimetre, with a bay behind it: found by chance among cells."""
+    cut_out, rng = cells(37, 205), np.random.default_rng(205)
+    keep = [key for key in cut_out.keys if rng.random() < 0.6]
+    work = composition(cut_out.only(keep), thickness_mm=6.0)
+    work = replace(work, layers=(replace(work.layers[0], kind="sheet", thickness_mm=6.0),))
+    assert "too-near" in [f.code for f in findings_of(work, "saw")]
+    check_ways(work)

@@ -18,6 +18,7 @@ from emberquilt.keys import keys_in, runs
 from emberquilt.layout.effort import Effort
 from emberquilt.pattern.verbs import small_pairs
 from emberquilt.plan import Plan
+from emberquilt.saw.minutes import between
 from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.panels import panel_for
@@ -126,12 +127,11 @@ def mesh(request, uid):
 
 def _spread_context(row: Composition, plan: Plan, context: dict) -> dict:
     """Between what the sawing will take, as the shop's log has it."""
-    between = sawing_spread(row.owner)
-    if between is None:
+    ratios = sawing_spread(row.owner)
+    if ratios is None:
         return {}
-    ratio = plan.composition.practice.estimate_ratio
     minutes = context["cut"].first_minutes if context["cut"] else plan.saw.minutes
-    return {"between": [minutes * share / ratio for share in between]}
+    return {"between": between(minutes, plan.composition.practice, ratios)}
 
 
 def _log_context(request, row: Composition, plan) -> dict:

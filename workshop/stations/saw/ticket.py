@@ -116,7 +116,7 @@ def _sequence(desk: Desk) -> dict:
 def _changes(saw: SawPlan) -> dict:
     """How often a blade is mounted, and how many are to be had at hand."""
     return {
-        "mounted": len(saw.chapters) + sum(cut.fresh for cut in saw.cuts),
+        "mounted": saw.mounted,
         "holes": sum(len(cut.holes) for cut in saw.cuts),
         "needs": saw.needs,
         "tilts": saw.tilts,
