@@ -46,14 +46,39 @@ CHOICES = {
         "quick": "thick quick wood glue",
         "ca": "thick CA",
         "epoxy": "epoxy, 30 min",
+        "activated": "thick CA with activator",
+        "tape": "double-sided tape",
     },
-    "anchor": {"outer": "an outer piece first", "middle": "from the middle out"},
+    "glue_small": {
+        "same": "the same as for the rest",
+        "ca": "thick CA",
+        "activated": "thick CA with activator",
+        "tape": "double-sided tape",
+    },
+    "glue_seams": {"faces": "on what they lie on", "seams": "on their seams too"},
+    "anchor": {
+        "outer": "an outer piece first",
+        "middle": "from the middle out",
+        "parts": "sub-assemblies first, then as with an outer piece",
+    },
     "finish": {
         "gel": "gel polyurethane",
         "lacquer": "spray lacquer",
         "poly": "spray polyurethane",
         "shellac": "shellac",
         "oil": "hardening oil",
+    },
+    "prime": {"sheet": "sheet goods, under paint", "all": "everything, under paint", "no": "nothing"},
+    "used": {
+        "room": "on a wall or a shelf",
+        "outdoors": "outdoors",
+        "child": "in a child's hands",
+        "food": "where food lies",
+    },
+    "paper_off": {
+        "tape": "on tape or film, which comes off with it",
+        "heat": "with a heat gun",
+        "solvent": "with mineral spirits",
     },
     "finish_when": {"after": "after glue-up", "before": "before glue-up"},
     "paper": {name: name for name in PAPERS_MM} | {ROLL: "a roll, 24 in"},
@@ -86,6 +111,17 @@ LIMITS = {
     "backer_mm": (0.5, 30.0),
     "repeat_share": (0.5, 1.0),
     "seconds_per_piece": (5.0, 900.0),
+    "least_glue_mm2": (0.0, 1000.0),
+    "drop_mm": (0.0, 2.0),
+    "shop_c": (-20.0, 45.0),
+    "shop_humid": (5.0, 95.0),
+    "spring_clamps": (0, 200),
+    "screw_clamps": (0, 200),
+    "clamp_reach_mm": (10.0, 300.0),
+    "clamp_apart_mm": (30.0, 400.0),
+    "cauls": (0, 50),
+    "weights": (0, 50),
+    "sand_bags": (0, 20),
     "shape_minutes": (0.0, 120.0),
     "fit_minutes": (0.0, 120.0),
     "coats": (0, 20),
@@ -216,7 +252,27 @@ class Practice:
     turn_apart_deg: float = 30.0
     """Grain angle from which one wood beside itself reads as two pieces."""
     glue: str = "wood"
+    glue_small: str = "same"
+    """For parts too small to be clamped."""
+    glue_seams: str = "faces"
+    """Where pieces are glued besides: what lies on nothing is held by its seams anyway."""
     seconds_per_piece: float = 45.0
+    least_glue_mm2: float = 10.0
+    """A contact smaller than this gets no glue."""
+    drop_mm: float = 0.1
+    """What a part with square edges wants of room all round to be dropped into a closed gap."""
+    shop_c: float = 20.0
+    """Of the shop while glue and finish dry, in degrees Celsius; and its relative humidity in %."""
+    shop_humid: float = 50.0
+    spring_clamps: int = 8
+    screw_clamps: int = 6
+    clamp_reach_mm: float = 50.0
+    """From the edge, as far as a clamp's jaw presses."""
+    clamp_apart_mm: float = 150.0
+    """Between one clamp and the next along an edge: common practice, no source."""
+    cauls: int = 4
+    weights: int = 2
+    sand_bags: int = 1
     anchor: str = "outer"
     backer_inset_mm: float = 3.0
     backer_mm: float = 3.0
@@ -229,6 +285,12 @@ class Practice:
     finish: str = "gel"
     finish_when: str = "after"
     coats: int = 3
+    prime: str = "sheet"
+    """What gets a primer under its paint."""
+    used: str = "room"
+    """Where the work will be."""
+    paper_off: str = "tape"
+    """How the pattern comes off the wood."""
     estimate_ratio: float = 1.0
     """Minutes taken per minute estimated, from the log; multiplies every sawing estimate."""
     hours: dict = field(default_factory=_usual_hours)
@@ -288,6 +350,8 @@ class Practice:
                 kept = getattr(self, name)
                 same = text.strip() == self.written(kept)
                 values[name] = kept if same else Length.parse(text, self.unit).mm
+        if isinstance(warm := texts.get("shop_c"), str):
+            values["shop_c"] = read_warmth(warm)
         return values
 
     def _lengths(self, name: str, text: str) -> tuple[float, ...]:
@@ -304,6 +368,10 @@ class Practice:
     def box_mm(self) -> float:
         """Off-cuts stand in boxes by thickness, in such steps: a sixteenth of an inch, or a millimetre."""
         return MM_PER_UNIT["in"] / 16 if self.unit == "in" else 1.0
+
+    def say_warmth(self, celsius: float) -> str:
+        """A temperature in the shop's words: Fahrenheit where lengths are inches."""
+        return f"{celsius * 9 / 5 + 32:.0f} °F" if self.unit == "in" else f"{celsius:g} °C"
 
     def say_area(self, mm2: float) -> str:
         return format_area(mm2, self.unit)
@@ -337,6 +405,17 @@ def check(name: str, value):
     if not low <= number <= high:
         raise BadChoice(f"{words.capitalize()} must lie between {low:g} and {high:g}; {number:g} does not.")
     return number
+
+
+def read_warmth(text: str) -> float | str:
+    """Degrees Celsius from what was typed: ``18``, ``18 C`` or ``65 °F``; what is no number stays as it is."""
+    bare = text.replace("°", "").replace(",", ".").strip().upper()
+    try:
+        if bare.endswith("F"):
+            return round((float(bare[:-1]) - 32) * 5 / 9, 2)
+        return float(bare.removesuffix("C"))
+    except ValueError:
+        return text
 
 
 def read_blades(text: str) -> list[list] | None:

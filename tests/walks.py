@@ -143,7 +143,7 @@ def steps(draw):
         "times": "2",
         "count": "2",
         "colour": draw(st.sampled_from(["", "#aa3311", "#224488"])),
-        "coat": draw(st.sampled_from(["", "paint", "dye", "oil"])),
+        "coat": draw(st.sampled_from(["", "paint", "dye", "oil", "raw", "wash", "speckle"])),
         "tint": "#8a5a10",
         "keep": draw(st.sampled_from(["yes", "no"])),
         "board": draw(st.sampled_from(["", "C1", "W1", "X9"])),
@@ -168,6 +168,7 @@ def steps(draw):
     if verb in ("caliper", "set_down", "nail", "take_off"):
         values["part"] = draw(st.sampled_from(["1", "2", "3", "backer", "99"]))
         values["where"] = draw(st.sampled_from(["", "1:C1", "2:W1", "9:X9"]))
+    values |= glued_values(draw, verb)
     if verb == "saw_way":
         values["way"] = draw(st.sampled_from(["", "clockwise", "counter-clockwise", "both", "auto", "up"]))
     if verb == "saw_blade":
@@ -195,6 +196,12 @@ def steps(draw):
                     {"blades": ""},
                     {"throat_mm": "120 mm"},
                     {"glue": "ca"},
+                    {"glue": "tape", "glue_small": "activated"},
+                    {"glue_seams": "seams", "anchor": "parts"},
+                    {"shop_c": "-5", "shop_humid": "90"},
+                    {"shop_c": "68 F", "seconds_per_piece": "900"},
+                    {"spring_clamps": "0", "screw_clamps": "0", "weights": "0", "sand_bags": "0"},
+                    {"finish_when": "before", "prime": "all", "used": "food"},
                     {"stock_mm": "6 mm"},
                     {"self": "1"},
                 ]
@@ -207,6 +214,30 @@ def steps(draw):
         draw(st.integers(0, 5)),
         values,
     )
+
+
+def glued_values(draw, verb: str) -> dict:
+    """What pages send for verbs of Fit and glue."""
+    table = {
+        "found": ["", "ok", "tight", "gap", "perhaps"],
+        "sand": ["", "1", "2", "4", "5"],
+        "mm": ["", "0.3 mm", "2 mm", "x"],
+        "copy": ["", "1", "2"],
+        "glue": ["", "ca", "epoxy", "tape", "honey"],
+        "hold": ["", "spring", "cauls", "weights", "bag", "hand", "luck"],
+        "deg": ["", "2", "40", "-1"],
+        "off": ["", "yes"],
+    }
+    names = {
+        "fit": ("found", "mm", "copy"),
+        "sanded": ("sand", "mm", "copy"),
+        "glue_with": ("glue",),
+        "hold": ("hold",),
+        "draft": ("deg",),
+        "mask": ("off",),
+        "seal": ("off",),
+    }
+    return {name: draw(st.sampled_from(table[name])) for name in names.get(verb, ())}
 
 
 def chosen(layer: Layer, rule: str, turn: int) -> list[int]:
@@ -244,7 +275,11 @@ def subjects_stand(work: Composition) -> None:
     saw = decided.saw
     assert set(saw.first) | set(saw.last) | set(saw.spiral) <= made
     assert set(saw.starts) | set(saw.ways) | set(saw.blades) <= made
-    assert set(decided.assembly.anchors) <= made
+    glued = decided.assembly
+    assert set(glued.anchors) | set(glued.masked) | set(glued.sealed) <= made
+    assert set(glued.glues) | set(glued.holds) | set(glued.drafts) <= made
+    assert all(set(keys_in(run)) <= made for run in glued.bundles)
+    assert all({fit.a, fit.b} <= made and fit.sanded in (0, fit.a, fit.b) for fit in glued.fits)
     assert set(decided.stock.within) | set(decided.stock.wanted) <= made
     assert all(set(keys_in(flow.keys)) <= made for flow in decided.wood.flows)
     assert all(set(keys_in(keys)) <= made for kept in decided.wood.palettes for _, keys in kept.woods)

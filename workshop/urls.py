@@ -3,7 +3,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
-from workshop.bench import practice
+from workshop.bench import fitting, practice
 from workshop.bench import views as bench
 from workshop.compositions import views as compositions
 from workshop.entry import views as entry
@@ -47,6 +47,8 @@ urlpatterns = [
     path("picture/<uuid:uid>/practise/", practice.practising, name="practising"),
     path("picture/<uuid:uid>/practise/sheet.pdf", practice.sheet, name="practice-sheet"),
     path("picture/<uuid:uid>/bench/", bench.card, name="bench"),
+    path("picture/<uuid:uid>/bench/fit/", fitting.fit, name="fit"),
+    path("picture/<uuid:uid>/bench/which/", fitting.which, name="which"),
     path("picture/<uuid:uid>/bench/tick/", bench.tick, name="bench-tick"),
     path("picture/<uuid:uid>/bench/clock/", bench.clock, name="bench-clock"),
     path("picture/<uuid:uid>/bench/untick/", bench.untick, name="bench-untick"),

@@ -10,6 +10,12 @@ from ..work.view import View
 from .glueup import GluePlan
 
 
+@reading("assembly", "lifted", plan="glue")
+def lifted_apart(job: Job, _plan: GluePlan, view: View) -> Read:
+    """In a corner, while the work lifted apart is the large drawing."""
+    return worn(job, view, "full"), ()
+
+
 @reading("assembly", "order", plan="glue")
 def glue_order(job: Job, plan: GluePlan, view: View) -> Read:
     """Numbers in gluing order, the backer's outline dashed inside, anchors ringed."""
@@ -20,15 +26,15 @@ def glue_order(job: Job, plan: GluePlan, view: View) -> Read:
         if anchor in shown:
             spot = job.composition.home[anchor].coverage.spots[anchor]
             marks.append(Mark("ring", spot.x_mm, spot.y_mm, piece=anchor))
-    first = {row.piece for row in plan.steps if row.batch == 1}
+    first = {step.piece for batch in plan.batches[:1] for step in batch.steps}
     dress = worn(job, view, "pale", lambda p: str(rows[str(p.key)].order), strong=lambda p: p.key in first)
     return dress, tuple(marks)
 
 
 @reading("assembly", "batches", plan="glue")
 def glue_batches(job: Job, plan: GluePlan, view: View) -> Read:
-    number = {row.part: i for i, batch in enumerate(plan.batches, 1) for row in batch}
-    return worn(job, view, "pale", lambda p: str(number[str(p.key)])), ()
+    number = {batch.key: i for i, batch in enumerate(plan.batches, 1)}
+    return worn(job, view, "pale", lambda p: str(number[plan.batch_of[str(p.key)].key])), ()
 
 
 reading("assembly", "heights")(heights)

@@ -3,16 +3,17 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from ..findings import name_pieces
 from ..work.composition import Layer
-from ..work.contacts import contacts_of
 from ..work.parts import Job
+from .bonds import bundles_of
 
 
 @dataclass(frozen=True)
 class Assembly:
-    """Parts of one copy (`parts`, by key) that go down one after the other, and what is put together before and goes
-    on as one (`inside`). `layer` is 0 for the whole work. `accent`: it goes on after the trimming. `why` it stands
-    where it stands."""
+    """Parts of one copy (`parts`, by key) that go down one after the other, and what is put together before (`inside`).
+    `layer` is 0 for the whole work and for its frame. `apart`: it is put together by itself on the bench and goes on as
+    one. `accent`: it goes on after the trimming. `why` it stands where it stands."""
 
     key: str
     name: str
@@ -21,6 +22,7 @@ class Assembly:
     inside: tuple["Assembly", ...] = field(default=())
     why: str = ""
     accent: bool = False
+    apart: bool = False
 
     def every(self) -> Iterator["Assembly"]:
         """This one and all inside it, those that are put together first before what they go on."""
@@ -28,30 +30,48 @@ class Assembly:
             yield from one.every()
         yield self
 
+    @property
+    def all_parts(self) -> tuple[str, ...]:
+        """Its parts with those of all inside it."""
+        return tuple(key for one in self.every() for key in one.parts)
+
 
 def tree_of(job: Job) -> Assembly:
-    """The whole work. Its parts are those of one copy, each in exactly one assembly."""
+    """The whole work: its layers back to front, in each the bundles that go on it as one, and its frame. Its parts are
+    those of one copy, each in exactly one assembly."""
     layers = [layer for layer in job.composition.layers if layer.without_openings.pieces]
-    carried = _carried(job, layers)
-    last = _last_flush(layers)
-    made: dict[int, Assembly] = {}
-    # from the front: what lies on an overlay is known before the overlay is
-    for i in range(len(layers) - 1, -1, -1):
-        layer = layers[i]
-        inside = tuple(made.pop(other.key) for other in layers[i + 1 :] if carried.get(other.key) == layer.key)
-        accent = last is not None and i > last
-        made[layer.key] = Assembly(
-            f"layer-{layer.key}",
-            layer.name,
-            layer.key,
-            _parts_of(job, layer, first=i == 0),
-            inside,
-            _why(job, layers, i, inside, accent),
-            accent,
-        )
-    whole = tuple(part.key for part in (*job.rails, *job.base))
-    order = tuple(made[layer.key] for layer in layers if layer.key in made)
-    return Assembly("work", job.composition.name, 0, whole, order, "back to front")
+    last = max((i for i, layer in enumerate(layers) if layer.trim_flush), default=None)
+    bundles = _bundles(job)
+    bundled = {key for _, one in bundles for key in one.parts}
+    order = []
+    for i, layer in enumerate(layers):
+        inside = tuple(one for home, one in bundles if home == layer.key)
+        parts = tuple(key for key in _parts_of(job, layer, first=i == 0) if key not in bundled)
+        if parts or inside:
+            accent = last is not None and i > last
+            key = f"layer-{layer.key}"
+            order.append(Assembly(key, layer.name, layer.key, parts, inside, _why(job, layers, i, accent), accent))
+    if job.rails:
+        rails = tuple(part.key for part in job.rails)
+        order.append(Assembly("frame", "frame", 0, rails, why="its mitres are glued by themselves", apart=True))
+    return Assembly(
+        "work", job.composition.name, 0, tuple(part.key for part in job.base), tuple(order), "back to front"
+    )
+
+
+def _bundles(job: Job) -> list[tuple[int, Assembly]]:
+    """The bundles, each with the layer that its rearmost piece lies in, and the shims that only it stands on."""
+    made = []
+    for keys, why in bundles_of(job):
+        home = job.composition.home[keys[0]]
+        own = set(keys)
+        shims = tuple(shim.key for shim in job.shims if set(job.carried[shim.key]) <= own)
+        names = {job.composition.by_key[key].part for key in keys}
+        name = names.pop() if len(names) == 1 and "" not in names else ""
+        told = name or name_pieces([job.composition.by_key[key].number for key in keys], 3)
+        parts = (*shims, *map(str, keys))
+        made.append((home.key, Assembly(f"bundle-{keys[0]}", told, home.key, parts, why=why, apart=True)))
+    return made
 
 
 def _parts_of(job: Job, layer: Layer, first: bool) -> tuple[str, ...]:
@@ -62,30 +82,7 @@ def _parts_of(job: Job, layer: Layer, first: bool) -> tuple[str, ...]:
     return (*grounds, *under, *(str(p.key) for p in layer.without_openings.pieces))
 
 
-def _carried(job: Job, layers: list[Layer]) -> dict[int, int]:
-    """Overlays that lie on nothing but another overlay, with that one: they are put together before they go on."""
-    kind = {layer.key: layer.kind for layer in layers}
-    home = {str(p.key): layer.key for layer in layers for p in layer.without_openings.pieces}
-    under: dict[int, set[int]] = {}
-    for contact in contacts_of(job):
-        if contact.kind == "face" and contact.a in home and contact.b in home:
-            under.setdefault(home[contact.b], set()).add(home[contact.a])
-    return {
-        key: next(iter(below))
-        for key, below in under.items()
-        if kind[key] == "overlay" and len(below) == 1 and kind[next(iter(below))] == "overlay"
-    }
-
-
-def _last_flush(layers: list[Layer]) -> int | None:
-    """Place of the frontmost layer that is trimmed flush, None where there is none."""
-    return max((i for i, layer in enumerate(layers) if layer.trim_flush), default=None)
-
-
-def _why(job: Job, layers: list[Layer], i: int, inside: tuple[Assembly, ...], accent: bool) -> str:
-    if inside:
-        names = " and ".join(one.name for one in inside)
-        return f"{names} {'goes' if len(inside) == 1 else 'go'} on first: small parts are easier to press on the bench"
+def _why(job: Job, layers: list[Layer], i: int, accent: bool) -> str:
     if accent:
         return "after the edge is trimmed: it would be in the way"
     if i == 0:

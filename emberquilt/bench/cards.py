@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from ..assembly.glueup import GluePlan
+from ..assembly.glueup import GluePlan, GlueStep
+from ..assembly.told import glue_lines
 from ..findings import name_pieces
 from ..outline.details import LEAST_DETAIL_MM
 from ..relief.bevel import bevels_of
@@ -63,7 +64,7 @@ def cards(job: Job, steps: tuple[Step, ...], saw: SawPlan, glue: GluePlan) -> tu
     table: list[Card] = []
     for step in steps:
         if not step.each:
-            table.append(_whole(job, step))
+            table.append(_whole(job, step, glue))
             continue
         at = 0
         for group in groups(step):
@@ -73,8 +74,16 @@ def cards(job: Job, steps: tuple[Step, ...], saw: SawPlan, glue: GluePlan) -> tu
     return tuple(table)
 
 
-def _whole(job: Job, step: Step) -> Card:
-    lines = [*step.lines, *(line[:1].upper() + line[1:] for line in (step.why,) if line)]
+def _put_on(job: Job, step: Step, glue: GluePlan) -> list[str]:
+    """How a sub-assembly goes on as one."""
+    if step.verb != "put on":
+        return []
+    batch = next(one for one in glue.batches if one.key == step.key.partition("/")[0])
+    return [*_first_under(job, batch.steps[0]), *glue_lines(job, glue, batch.steps[0], batch)]
+
+
+def _whole(job: Job, step: Step, glue: GluePlan) -> Card:
+    lines = [*step.lines, *_put_on(job, step, glue), *(line[:1].upper() + line[1:] for line in (step.why,) if line)]
     if step.wait_minutes:
         lines.append("Then it waits; go on with something else")
     # the card says by itself which copy it is
@@ -215,7 +224,7 @@ def _details(job: Job, part: Part, hows: tuple[str, ...]) -> str:
 
 
 def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: float, _saw, glue: GluePlan):
-    row = glue.by_part[part.key]
+    row, batch = glue.by_part[part.key], glue.batch_of[part.key]
     touching = [job.by_key[key].name for key in row.touches[:4]]
     if touching:
         where = f"Against {', '.join(touching)}"
@@ -223,10 +232,12 @@ def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
         where = "The anchor: on its line, checked twice"
     else:
         where = row.reason[:1].upper() + row.reason[1:]
-    name = glue.glue.name.lower()
-    how = "hold it until it sets" if glue.one_by_one else f"batch {row.batch}"
-    if row.under:
-        names = [job.by_key[key].name for key in row.under]
-        first = f"{len(names)} spacers first" if len(names) > 1 else f"Its {job.by_key[row.under[0]].role} first"
-        return [f"{first}, then this on it", where, f"{name[:1].upper()}{name[1:]}, {how}"], minutes, step.caution
-    return [where, f"{name[:1].upper()}{name[1:]}, {how}"], minutes, step.caution
+    return [*_first_under(job, row), where, *glue_lines(job, glue, row, batch)], minutes, step.caution
+
+
+def _first_under(job: Job, row: GlueStep) -> list[str]:
+    if not row.under:
+        return []
+    names = [job.by_key[key].name for key in row.under]
+    first = f"{len(names)} spacers first" if len(names) > 1 else f"Its {job.by_key[row.under[0]].role} first"
+    return [f"{first}, then this on it"]

@@ -5,7 +5,6 @@ from typing import Any
 
 import shapely
 
-from ..assembly.tree import Assembly
 from ..calendar.schedule import Slot
 from ..errors import BadChoice
 from ..plan import Plan
@@ -19,6 +18,8 @@ from ..work.parts import Job, Part
 from ..work.shaped import edge_of
 from ..work.standing import said_pairs
 from ..work.steps import Step
+from .assembly_json import assembly_json
+from .rings import rings_of
 
 
 def plan_json(plan: Plan) -> dict[str, Any]:
@@ -55,19 +56,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         **_relief(plan),
         "saw": _cuts(plan.saw, number),
         **_way(plan.saw),
-        "glue": [
-            {
-                "order": s.order,
-                "piece": number.get(s.piece, 0),
-                "part": s.part,
-                "batch": s.batch,
-                "assembly": s.assembly,
-                "under": list(s.under),
-                "why": s.reason,
-            }
-            for s in plan.glue.steps
-        ],
-        "assembly": _assembly(plan.glue.tree),
+        **assembly_json(plan),
         "tasks": [
             {"label": s.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
             for s in slots
@@ -97,19 +86,6 @@ def _mill(number: int, one: Mill) -> dict[str, Any]:
         "minutes": round(one.minutes, 3),
         "parts": list(one.parts),
         "instead": one.instead,
-    }
-
-
-def _assembly(one: Assembly) -> dict[str, Any]:
-    """The tree of one copy: what goes down, and what is put together before and goes on as one."""
-    return {
-        "key": one.key,
-        "name": one.name,
-        "layer": one.layer,
-        "parts": list(one.parts),
-        "why": one.why,
-        "accent": one.accent,
-        "inside": [_assembly(inner) for inner in one.inside],
     }
 
 
@@ -219,7 +195,7 @@ def _relief(plan: Plan) -> dict[str, Any]:
     job, mass = plan.job, plan.relief.mass
     return {
         "relief": [_standing(job, p) for p in sorted(job.composition.made, key=lambda p: p.number)],
-        "backer": [ring for part in job.grounds for body in shapely.get_parts(part.outline) for ring in _rings(body)],
+        "backer": [ring for part in job.grounds for ring in rings_of(part.outline)],
         "hangers": [
             {"x_mm": h.x_mm, "y_mm": h.y_mm, "kind": h.kind, "body": h.body + 1, "behind_mm": h.behind_mm}
             for h in plan.relief.hanging.hangers
@@ -300,13 +276,8 @@ def _part(job: Job, part: Part) -> dict[str, Any]:
         "grain_deg": part.grain_deg,
         "turn": part.turn,
         "coat": part.coat,
-        "rings": [ring for body in shapely.get_parts(part.outline) for ring in _rings(body)],
+        "rings": rings_of(part.outline),
     }
-
-
-def _rings(body: shapely.Polygon) -> Iterable[list[list[float]]]:
-    for ring in (body.exterior, *body.interiors):
-        yield shapely.get_coordinates(ring)[:-1].round(3).tolist()
 
 
 def _contact(contact: Contact) -> dict[str, Any]:

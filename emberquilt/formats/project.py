@@ -35,7 +35,7 @@ from ..work.decisions import Decisions
 from .older import modern
 
 FORMAT = "emberquilt-composition"
-VERSION = 7
+VERSION = 8
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50

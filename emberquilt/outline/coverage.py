@@ -263,6 +263,27 @@ class Coverage:
         return np.stack([code // (1 << 31) - (1 << 30), code % (1 << 31) - (1 << 30)], axis=-1) * GRID_MM
 
     @cached_property
+    def borders(self) -> list[tuple[int, list[tuple[int, float]]]]:
+        """For every ring, that of an outline before those of its holes, the place of its piece, and edge by edge the
+        place of the piece on the other side (-1 for none) with the edge's length in mm."""
+        rings, of_polygon = shapely.get_rings(np.array(self.outlines), return_index=True)
+        start, end, owner = self._edges()
+        if not len(owner):
+            return []
+        low, high = np.minimum(start, end), np.maximum(start, end)
+        order = np.lexsort((high, low))
+        same = np.flatnonzero((np.diff(low[order]) == 0) & (np.diff(high[order]) == 0))
+        beyond = np.full(len(owner), -1)
+        one, other = order[same], order[same + 1]
+        beyond[one], beyond[other] = owner[other], owner[one]
+        length = np.hypot(*(self._point(start) - self._point(end)).T)
+        cuts = np.cumsum(shapely.get_num_points(rings) - 1)[:-1]
+        return [
+            (at, list(zip(there.tolist(), mm.tolist(), strict=True)))
+            for at, there, mm in zip(of_polygon.tolist(), np.split(beyond, cuts), np.split(length, cuts), strict=True)
+        ]
+
+    @cached_property
     def neighbours(self) -> dict[int, dict[int, Seam]]:
         """For each piece the pieces it shares a seam with (touching in a point does not count)."""
         table: dict[int, dict[int, Seam]] = {key: {} for key in self.keys}

@@ -3,7 +3,7 @@
 A clear finish carries the raw colour towards the finished one of the table, some farther than others (common practice,
 no source). A dye is taken as a filter that light passes twice: what comes back is the wood's colour times the dye's, to
 the power of its coats over `FULL_COATS` (Beer and Lambert's law; own model). A stain lies as a thin layer of pigment:
-half of it hides, half of it filters. Paint hides all.
+half of it hides, half of it filters. Paint hides all; as a wash a part of it does, and flicked on it covers a part.
 """
 
 import re
@@ -31,9 +31,15 @@ COATS = {
     "stain": "stain",
     "dye": "dye",
     "paint": "paint",
+    "wash": "paint, thinned as a wash",
+    "speckle": "paint, flicked on",
 }
-COLOURED = ("stain", "dye", "paint")
+COLOURED = ("stain", "dye", "paint", "wash", "speckle")
 STAIN_HIDES = 0.5
+WASH_HIDES = 0.3
+"""Of acrylic paint with as much water: own estimate."""
+SPECKLE_COVERS = 0.15
+"""Of the face: own estimate."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +61,8 @@ class Coat:
     def words(self) -> str:
         if self.kind == "dye":
             return f"dyed {self.colour}, {self.coats} coat{'s' if self.coats != 1 else ''}"
-        return {"stain": f"stained {self.colour}", "paint": f"painted {self.colour}"}.get(self.kind, COATS[self.kind])
+        done = {"stain": "stained", "paint": "painted", "wash": "washed", "speckle": "speckled"}.get(self.kind)
+        return f"{done} {self.colour}" if done else COATS[self.kind]
 
 
 @cache
@@ -86,6 +93,10 @@ def coated_lab(raw: str, finished: str, coat: str, finish: str) -> tuple[float, 
     wood_lin, tint = linear_of(rgb_of(hex_of(lab))), linear_of(rgb_of(one.colour))
     if one.kind == "dye":
         seen = wood_lin * np.maximum(tint, 1e-3) ** (one.coats / FULL_COATS)
+    elif one.kind == "speckle":
+        seen = SPECKLE_COVERS * tint + (1 - SPECKLE_COVERS) * wood_lin
+    elif one.kind == "wash":
+        seen = WASH_HIDES * tint + (1 - WASH_HIDES) * wood_lin
     else:
         seen = STAIN_HIDES * tint + (1 - STAIN_HIDES) * wood_lin * np.maximum(tint, 1e-3) ** 0.5
     return lab_of_linear(seen)

@@ -9,10 +9,8 @@ import shapely
 
 from ..outline.coverage import Coverage
 from ..practice import Practice
+from ..work.fitted import rows_of
 from ..work.parts import Job
-
-ROWS = 24
-"""Straight rows and columns that are looked along in each layer."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,13 +73,11 @@ def _most_joints(coverage: Coverage) -> tuple[Crossed, Crossed]:
     outlines = np.array(coverage.outlines)
     shapely.prepare(outlines)
     best: list[Crossed] = [(0, (left, top, right, top)), (0, (left, top, left, bottom))]
-    for t in (np.arange(ROWS) + 0.5) / ROWS:
-        y, x = float(top + t * (bottom - top)), float(left + t * (right - left))
-        for n, ends in enumerate(((left, y, right, y), (x, top, x, bottom))):
-            line = shapely.LineString([ends[:2], ends[2:]])
-            joints = int(shapely.intersects(outlines, line).sum()) - 1
-            if joints > best[n][0]:
-                best[n] = joints, ends
+    for across, line in rows_of(coverage):
+        joints = int(shapely.intersects(outlines, line).sum()) - 1
+        if joints > best[across][0]:
+            (x0, y0), (x1, y1) = line.coords
+            best[across] = joints, (x0, y0, x1, y1)
     return best[0], best[1]
 
 

@@ -9,7 +9,7 @@ from ..errors import BadChoice
 from ..keys import keys_in, runs
 from ..picture.light import GLOSS
 from ..picture.parts import Frame
-from ..rack.coats import coat_of
+from ..rack.coats import COLOURED, coat_of
 from ..work.change import Edit, decided
 from ..work.composition import Composition, Piece, Placement
 from ..work.decisions import Look, PackChoice, Palette
@@ -74,10 +74,10 @@ def give_coat(target: Target, values: Values) -> Edit:
     kind = str(values.get("coat", ""))
     colour = str(values.get("tint", "")).strip()
     text = kind
-    if kind in ("stain", "paint"):
-        text = f"{kind} {colour}"
-    elif kind == "dye":
+    if kind == "dye":
         text = f"{kind} {colour} {number(values.get('coats') or 4, 'coats'):.0f}"
+    elif kind in COLOURED:
+        text = f"{kind} {colour}"
     coat = coat_of(text)
     return set_fields("coat", target.pieces, lambda p: {"coat": coat.text})
 

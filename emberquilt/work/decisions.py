@@ -355,16 +355,53 @@ def _homes(keys: tuple[int, ...], change: Reshaped) -> tuple[int, ...]:
     return tuple(dict.fromkeys(home for key in keys if (home := change.home(key)) is not None))
 
 
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """What was found when two pieces of a copy were laid beside each other dry: `found` ok, tight or gap, by `mm`;
+    `off_mm` has been sanded off the piece `sanded` at this seam, in all."""
+
+    a: int
+    b: int
+    found: str
+    mm: float = 0.0
+    copy: int = 1
+    sanded: int = 0
+    off_mm: float = 0.0
+
+
 @dataclass(frozen=True)
 class AssemblyDecisions:
-    """`anchors`: pieces that are put down first, at most one a layer."""
+    """`anchors`: pieces that are put down first, at most one a layer; `bundles`: runs of pieces that are put together
+    by themselves and go on as one; `fits`: what the dry fit found; `masked`: pieces whose face stays bare where
+    something is glued on it, `sealed`: pieces that are glued over their whole face. By piece: `glues` its glue, `holds`
+    what presses it, `drafts` by how many degrees its edge is sanded under."""
 
     anchors: tuple[int, ...] = ()
+    bundles: tuple[str, ...] = ()
+    fits: tuple[Fit, ...] = ()
+    masked: tuple[int, ...] = ()
+    sealed: tuple[int, ...] = ()
+    glues: Mapping[int, str] = field(default_factory=dict)
+    holds: Mapping[int, str] = field(default_factory=dict)
+    drafts: Mapping[int, float] = field(default_factory=dict)
 
     def after(self, change: Reshaped) -> tuple["AssemblyDecisions", list[str]]:
         homes = [change.home(key) for key in self.anchors]
         lost = ["Your anchor is gone with its piece. Choose another."] * homes.count(None)
-        return replace(self, anchors=tuple(dict.fromkeys(key for key in homes if key is not None))), lost
+        bundles = [run for run in (change.run(old) for old in self.bundles) if len(keys_in(run)) > 1]
+        lost += ["A bundle is gone with its pieces."] * (len(self.bundles) - len(bundles))
+        fits = _fits_after(self.fits, change)
+        lost += ["What was found at a seam in the dry fit is gone with it."] * (len(self.fits) - len(fits))
+        masked, sealed = (_homes(keys, change) for keys in (self.masked, self.sealed))
+        glues, holds, drafts = (_at_home(table, change) for table in (self.glues, self.holds, self.drafts))
+        anchors = tuple(dict.fromkeys(key for key in homes if key is not None))
+        return AssemblyDecisions(anchors, tuple(bundles), fits, masked, sealed, glues, holds, drafts), lost
+
+
+def _fits_after(fits: tuple[Fit, ...], change: Reshaped) -> tuple[Fit, ...]:
+    """What was found at seams whose two pieces are left as they were: a seam of another outline was not looked at."""
+    kept = (fit for fit in fits if fit.a in change.pieces and fit.b in change.pieces)
+    return tuple(fit if fit.sanded in (0, *change.pieces) else replace(fit, sanded=0) for fit in kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -443,7 +480,7 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order, Slope)
+    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order, Slope, Fit)
 
 
 def _bare(value: Any) -> Any:
@@ -528,6 +565,19 @@ def _saw(told: Mapping[str, Any]) -> SawDecisions:
     )
 
 
+def _assembly(told: Mapping[str, Any]) -> AssemblyDecisions:
+    return AssemblyDecisions(
+        tuple(told.get("anchors", ())),
+        tuple(told.get("bundles", ())),
+        _each(told.get("fits", ()), Fit),
+        tuple(told.get("masked", ())),
+        tuple(told.get("sealed", ())),
+        _by_key(told.get("glues", {}), str),
+        _by_key(told.get("holds", {}), str),
+        _by_key(told.get("drafts", {}), float),
+    )
+
+
 _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "whole": _whole,
     "pattern": _pattern,
@@ -537,7 +587,7 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
         _by_key(told.get("within", {}), float), tuple(told.get("whole", ())), _by_key(told.get("wanted", {}), str)
     ),
     "saw": _saw,
-    "assembly": lambda told: AssemblyDecisions(tuple(told.get("anchors", ()))),
+    "assembly": _assembly,
     "calendar": lambda told: CalendarDecisions(**told),
 }
 

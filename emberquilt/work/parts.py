@@ -18,6 +18,7 @@ from ..outline.insets import backer_outline, shim_outline, spread
 from ..rack.woods import Shelf
 from .composition import Composition, Layer, Piece
 from .decisions import Rails
+from .fitted import narrowed_mm, off_by_seam, sanded_mm
 from .overlaps import LEAST_OVERLAP_MM2
 from .standing import Standing, sheets_in, spacer_sheets, standing_of
 
@@ -176,7 +177,8 @@ class Job:
         if rear is None or rear.kind == "backer" or len(rear.without_openings.pieces) < 2:
             return ()
         coverage = rear.without_openings.coverage
-        lost = max(0.0, practice.joint_mm(USUAL_KERF_MM) / 2)
+        off = off_by_seam(self.composition)
+        lost = max(0.0, practice.joint_mm(USUAL_KERF_MM) / 2) + (narrowed_mm(coverage, off) / 2 if off else 0.0)
         # what is cut out of a sheet is to be seen against the backer; a hole between pieces shows the wall
         through = rear.kind == "sheet"
         name = ("backer", practice.backer_inset_mm, lost, through)
@@ -241,13 +243,15 @@ class Job:
 
     @cached_property
     def _shims(self) -> list[tuple[Part, tuple[int, ...]]]:
-        practice = self.composition.practice
+        practice, sanded = self.composition.practice, sanded_mm(self.composition)
         made = []
         for layer in self.composition.layers:
             bodies: dict[int, list[tuple[shapely.Geometry, float, float, list[Piece]]]] = {}
             for floor, thick, group in self._lifted_together(layer):
                 outline = _joined([layer.coverage.by_key[p.key] for p in group])
-                inner = shim_outline(outline, practice.shim_inset_mm)
+                # what was sanded off at the dry fit no longer hides it
+                inset = practice.shim_inset_mm + max((sanded.get(p.key, 0.0) for p in group), default=0.0)
+                inner = shim_outline(outline, inset)
                 for body in shapely.get_parts(inner).tolist():
                     if body.area > LEAST_OVERLAP_MM2:
                         bodies.setdefault(group[0].key, []).append((body, floor, thick, group))

@@ -203,7 +203,7 @@ BAD = {
     "empty": (b"", "no project file"),
     "truncated": (write_project(Project(composition(grid(2, 2)), "x"))[:-60], "cut off|damaged"),
     "another zip": (zipped({"readme.txt": b"x"}), "holds no"),
-    "newer": (rewritten(lambda d: d.update(version=8)), "version 8"),
+    "newer": (rewritten(lambda d: d.update(version=9)), "version 9"),
     "another format": (rewritten(lambda d: d.update(format="shopping-list")), "no project file"),
     "not json": (zipped({"composition.json": b"{"}), "damaged"),
     "a list": (zipped({"composition.json": b"[]"}), "no project file"),

@@ -279,7 +279,9 @@ def test_paint_comes_before_what_hides_it_and_accents_after_the_trimming():
     assert "would be in the way" in next(one.why for one in plan.glue.tree.inside if one.layer == 3)
     # one coat all over is put on at the end
     alike = edited(edited(work, "coat", [100, 300], coat="paint", tint="#aa3311"), "rename", name="All red")
-    assert not [step for step in Plan(alike).steps if step.label.startswith("Paint")]
+    order = [step.label for step in Plan(alike).steps]
+    assert order.index("Paint 3 parts red, coat 1 of 2") > order.index("Take the clamps off, clean up")
+    assert order.index("Paint 3 parts red, coat 2 of 2") < order.index("Gel polyurethane, coat 1 of 3")
 
 
 def test_overlays_are_put_together_before_they_go_on():
@@ -288,8 +290,17 @@ def test_overlays_are_put_together_before_they_go_on():
     tree = Plan(work).glue.tree
     (ground, carried) = tree.inside
     assert (ground.layer, carried.layer) == (1, 2)
-    assert [inner.layer for inner in carried.inside] == [3]
-    assert "go on first" in carried.why or "goes on first" in carried.why
+    (bundle,) = carried.inside
+    assert (bundle.parts, bundle.apart) == (("200", "300"), True)
+    assert "easier to press on the bench" in bundle.why
+    # the two are glued by themselves, and then go on the base as one
+    steps = Plan(work).glue.steps
+    assert [(s.part, s.whole, [(b.a, b.b) for b in s.bonds]) for s in steps] == [
+        ("100", "", []),
+        ("200", "", []),
+        ("300", "", [("200", "300")]),
+        ("", "bundle-200", [("100", "200")]),
+    ]
 
 
 def test_layers_of_one_outline_and_copies_are_offered_as_stacks():

@@ -41,6 +41,8 @@ def addresses(row) -> dict[str, str]:
         "printed": f"/picture/{row.uid}/print.pdf",
         "mesh": f"/picture/{row.uid}/mesh.bin",
         "way": f"/picture/{row.uid}/way.json?part=2",
+        "fit": f"/picture/{row.uid}/bench/fit/",
+        "which": f"/picture/{row.uid}/bench/which/?number=2",
         "practising": f"/picture/{row.uid}/practise/",
         "practice-sheet": f"/picture/{row.uid}/practise/sheet.pdf?level=4",
         "section": f"/picture/{row.uid}/section?cut=1,1,50,40",

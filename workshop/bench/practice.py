@@ -67,13 +67,18 @@ def practising(request, uid):
     return render(request, "bench/practising.html", context, status=422 if problem else 200)
 
 
-def _measured(request, level: int) -> Drift:
+def photo_of(request, missing: str) -> bytes:
+    """The photo that was sent. Raises `BadChoice` for none, or one too large."""
     photo = request.FILES.get("photo")
     if photo is None:
-        raise BadChoice("Choose a photo of the sheet first.")
+        raise BadChoice(missing)
     if photo.size > MOST_PHOTO:
         raise BadChoice(f"This photo is {photo.size / 1e6:.0f} MB; up to {MOST_PHOTO / 1e6:.0f} MB can be read.")
-    drift = drift_of(photo.read(), level)
+    return photo.read()
+
+
+def _measured(request, level: int) -> Drift:
+    drift = drift_of(photo_of(request, "Choose a photo of the sheet first."), level)
     Skill.objects.create(
         shop=shop_of(request.user),
         level=level,

@@ -43,8 +43,8 @@ from workshop.stations.stock.ticket import search_context
 from workshop.stations.told import tell
 from workshop.stations.wood.ticket import suggestion
 
-OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "cut", "csrfmiddlewaretoken"}
-BESIDES = ("cut", "part")
+OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "cut", "knot", "csrfmiddlewaretoken"}
+BESIDES = ("cut", "part", "knot")
 BACK = ("pack", "palettes")
 """Pages of the work that an edit made on them returns to."""
 

@@ -9,8 +9,10 @@ if (view) {
   const key = Number(view.dataset.piece);
   panel.show(shapes, dress, JSON.parse(document.getElementById("woods").textContent));
   if (key) {
-    const [x0, y0, x1, y1] = panel.shape(key).box;
-    const room = 0.35 * Math.max(x1 - x0, y1 - y0) + 4;
+    // what is to be seen with it, or some room round it
+    const beside = view.dataset.focus?.split(" ").map(Number);
+    const [x0, y0, x1, y1] = beside ?? panel.shape(key).box;
+    const room = beside ? 4 : 0.35 * Math.max(x1 - x0, y1 - y0) + 4;
     panel.focus = [x0 - room, y0 - room, x1 + room, y1 + room];
     panel.chosen = new Set([key]);
     panel.fit();

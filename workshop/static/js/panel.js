@@ -76,7 +76,7 @@ export class Panel {
         h = this.size.h - less[1] * this.ratio;
       return { at, w, h, scale: Math.min((w - 2 * pad) / width, (h - 2 * pad) / height) };
     };
-    if (!buttons) return fits("", [0, 0]);
+    if (!buttons?.offsetParent) return fits("", [0, 0]);
     const best = [fits("side", ZOOM_PX.side), fits("foot", ZOOM_PX.foot)].reduce((a, b) => (b.scale > a.scale ? b : a));
     this.element.dataset.zoomAt = best.at;
     return best;

@@ -10,6 +10,7 @@ import { tryingOn } from "./tryon.js";
 import { sectioned } from "./section.js";
 import { ordering } from "./order.js";
 import { turning } from "./turntable.js";
+import { playKnots } from "./knots.js";
 import { racked } from "./rack.js";
 import { playing } from "./way.js";
 import "./keys.js";
@@ -31,6 +32,7 @@ pictured(panel);
 tryingOn(panel, (keys) => runsOf(keys));
 sectioned(panel, (keys) => runsOf(keys));
 ordering(panel, (values) => perform(values));
+playKnots();
 racked(panel, (values) => perform(values));
 playing(element);
 

@@ -5,6 +5,7 @@ import re
 from typing import Any
 
 from django import template
+from django.urls import reverse
 from django.utils.html import conditional_escape, format_html
 from django.utils.safestring import mark_safe
 
@@ -115,6 +116,12 @@ def offered(mm: float, practice: Practice) -> str:
 def area(mm2: float, practice: Practice):
     number, unit = practice.say_area(mm2).split()
     return format_html('<span class="m">{}</span> {}', number, unit)
+
+
+@register.filter
+def warmth(practice: Practice) -> str:
+    """How warm the shop is."""
+    return practice.say_warmth(practice.shop_c)
 
 
 @register.filter
@@ -250,6 +257,22 @@ def key_choose(key: str, keys: str, words: str, first: bool = False) -> str:
         strong,
         key,
         keys,
+        key.upper(),
+        words,
+    )
+
+
+@register.simple_tag(takes_context=True)
+def key_knot(context, key: str, knot: str, words: str, first: bool = False) -> str:
+    """A button that goes to a step of the gluing."""
+    strong = mark_safe(' class="first"') if first else ""
+    return format_html(
+        '<button type="button"{} data-key="{}" hx-get="{}" hx-include="#state [name=view], #state [name=show]" '
+        'hx-vals="{}"><kbd>{}</kbd> {}</button>',
+        strong,
+        key,
+        reverse("ticket", args=(context["row"].uid, "assembly")),
+        json.dumps({"knot": knot}),
         key.upper(),
         words,
     )
