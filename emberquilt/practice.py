@@ -68,6 +68,14 @@ CHOICES = {
         "shellac": "shellac",
         "oil": "hardening oil",
     },
+    "align": {
+        "lines": "centre lines, and the anchor drawn round",
+        "template": "the template sheet as a jig, on washers",
+        "pins": "pins through two parts at a time",
+        "outline": "dark outlines that stayed on",
+        "hinges": "hinges of tape along one side",
+        "light": "light from below",
+    },
     "prime": {"sheet": "sheet goods, under paint", "all": "everything, under paint", "no": "nothing"},
     "used": {
         "room": "on a wall or a shelf",
@@ -274,6 +282,8 @@ class Practice:
     weights: int = 2
     sand_bags: int = 1
     anchor: str = "outer"
+    align: str = "lines"
+    """How parts find their place under wet glue."""
     backer_inset_mm: float = 3.0
     backer_mm: float = 3.0
     backer_material: str = "ply_birch"

@@ -5,6 +5,7 @@ from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
 from .glueup import SETTING_OUT_MINUTES, Batch, GluePlan
+from .told import ALIGNING
 from .tree import Assembly
 from .trimming import Trim, trim_of
 
@@ -25,7 +26,16 @@ def glue(job: Job, plan, gathered: Gathered) -> None:
         label = f"Mark the anchor{'s' if count > 1 else ''} on the backer{'s' if several else ''}"
         backs = in_copies((part.key for part in job.grounds), job.copies)
         minutes = repeated_minutes(job.composition.practice, TO_MARK_MINUTES, job.copies)
-        step = Step("anchor-line", "assembly", "mark", label, minutes, backs, why="all else is measured from it")
+        step = Step(
+            "anchor-line",
+            "assembly",
+            "mark",
+            label,
+            minutes,
+            backs,
+            lines=ALIGNING[job.composition.practice.align],
+            why="all else is measured from it",
+        )
         before = gathered.add(step)
     before += tuple(step.key for step in gathered.steps if step.key == "backer-finish")
     for number in range(1, job.copies + 1):

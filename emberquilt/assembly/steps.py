@@ -1,13 +1,49 @@
 """From sawn parts to a finished work: fit, shape, colour, glue, trim, finish, hang."""
 
+from dataclasses import dataclass
+
 from ..work.copies import in_copies, repeated_minutes
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
 from . import glue_steps  # noqa: F401  enters its own steps
+from .alike import alike_of
 from .coat_steps import put_on
 from .finishing import AFTER
+from .supplies import Supply, pace
 
+
+@dataclass(frozen=True, slots=True)
+class WayOff:
+    """How a pattern comes off the wood: what it leaves, how long it keeps the wood from being sanded, and what to heed.
+    Common practice, no source."""
+
+    lines: tuple[str, ...]
+    wait_minutes: float = 0.0
+    caution: str = ""
+
+
+WAYS_OFF = {
+    "tape": WayOff(("Peel tape or film off with the paper on it, low and slowly; it leaves nothing",)),
+    "heat": WayOff(
+        (
+            "Warm the paper until it slides; rub what is left off with a fingertip, and wipe it with spirits",
+            "Spirits must be gone again before anything is sanded",
+        ),
+        30.0,
+        "A heat gun burns skin and sets solvents alight: none in the room, nothing that drips near it.",
+    ),
+    "solvent": WayOff(
+        (
+            "Wet the paper with mineral spirits, wait until it slides, wipe the rest off",
+            "Overnight before sanding: dust and spirits make a paste that fills the grain and clogs the paper",
+        ),
+        720.0,
+        "Mineral spirits: fresh air, gloves, no flame; dry the rags flat outdoors.",
+    ),
+}
+SOLVENT = Supply("spirits", "mineral spirits", least_c=5.0)
+MINUTES_TO_PEEL = 0.25
 SHAPE_CAUTION = "Dust mask and extraction. A part too small to hold goes on a carrier."
 
 
@@ -34,6 +70,34 @@ def fit(job: Job, plan, gathered: Gathered) -> None:
                 why="all pieces of a layer must be there",
             )
         )
+
+
+@steps(at=45)
+def paper(job: Job, plan, gathered: Gathered) -> None:
+    """The patterns come off once all pieces are fitted and numbered on their backs."""
+    practice, keys = job.composition.practice, [str(key) for key in plan.saw.pieces]
+    if not keys:
+        return
+    way = WAYS_OFF[practice.paper_off]
+    minutes = repeated_minutes(practice, MINUTES_TO_PEEL * len(keys), job.copies)
+    wait = way.wait_minutes * pace(SOLVENT, practice.shop_c, practice.shop_humid)
+    alike = alike_of(job)
+    marked = len({*alike.twins_of, *alike.turned_of})
+    lines = (f"Check the number on the back of {marked} parts first: they are easily mixed up",) if marked else ()
+    gathered.add(
+        Step(
+            "paper-off",
+            "assembly",
+            "paper",
+            "Take the patterns off",
+            minutes,
+            in_copies(keys, job.copies),
+            wait,
+            caution=way.caution,
+            lines=(*lines, *way.lines),
+            why="nothing is sanded through paper; what loosens it must be out of the wood first",
+        )
+    )
 
 
 @steps(at=50)

@@ -19,6 +19,23 @@ def spoken(job: Job, key: str) -> str:
     return job.by_key[key].name
 
 
+ALIGNING = {
+    "lines": (
+        "Draw two centre lines on the backer and on the placement sheet; they meet where the work's middle is",
+        "Draw round the anchor where it lies: all else is laid against it",
+    ),
+    "template": (
+        "Print the template and saw each opening a blade's width outside its line: parts drop through it",
+        "Lay it on washers, clear of the backer, and lift it off before what squeezes out sets",
+    ),
+    "pins": ("Drill two holes of 1.5 mm through parts and what they lie on while all lies dry; pins go through both",),
+    "outline": ("The dark outlines that stayed on are the frame: each part drops into its own",),
+    "hinges": ("Tape the part along one side while it lies dry, fold it back, spread the glue, fold it down",),
+    "light": ("Lay the placement sheet on glass over a lamp and glue up on it: the lines show through",),
+}
+"""How parts find their place under wet glue, by practice: common practice, no source."""
+
+
 def amount_words(ml: float) -> str:
     """An amount of glue as one measures it at the bench."""
     if ml < TEASPOON_ML / 4:

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 
+from ..assembly.alike import alike_of
+from ..assembly.dryfit import fit_order
 from ..assembly.glueup import GluePlan, GlueStep
-from ..assembly.told import glue_lines
+from ..assembly.told import ALIGNING, glue_lines
 from ..findings import name_pieces
 from ..outline.details import LEAST_DETAIL_MM
 from ..relief.bevel import bevels_of
@@ -83,7 +85,12 @@ def _put_on(job: Job, step: Step, glue: GluePlan) -> list[str]:
 
 
 def _whole(job: Job, step: Step, glue: GluePlan) -> Card:
-    lines = [*step.lines, *_put_on(job, step, glue), *(line[:1].upper() + line[1:] for line in (step.why,) if line)]
+    lines = [
+        *step.lines,
+        *_put_on(job, step, glue),
+        *_fitting(job, step, glue),
+        *(line[:1].upper() + line[1:] for line in (step.why,) if line),
+    ]
     if step.wait_minutes:
         lines.append("Then it waits; go on with something else")
     # the card says by itself which copy it is
@@ -159,6 +166,20 @@ def _where(job: Job, key: str) -> str:
     return f", {say(x)} along and {say(y)} down to the middle of its fattest spot"
 
 
+def _fitting(job: Job, step: Step, glue: GluePlan) -> list[str]:
+    """What a dry fit of a layer comes to."""
+    if step.verb != "fit":
+        return []
+    layer = int(step.key.removeprefix("fit-"))
+    pairs = {seam.pair for seam in fit_order(job, glue) if seam.layer == layer}
+    fits = [fit for fit in job.composition.decisions.assembly.fits if (fit.a, fit.b) in pairs]
+    right = sum(fit.found == "ok" for fit in fits)
+    told = [f"{len(pairs) * job.copies} seams, one after the other; {right} were found right"]
+    if len(fits) > right:
+        told.append(f"{len(fits) - right} are tight or open still")
+    return told
+
+
 def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: float, _saw, _glue):
     practice = job.composition.practice
     sheet = part.role in ("sheet", "backer", "spacer")
@@ -225,6 +246,9 @@ def _details(job: Job, part: Part, hows: tuple[str, ...]) -> str:
 
 def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: float, _saw, glue: GluePlan):
     row, batch = glue.by_part[part.key], glue.batch_of[part.key]
+    first = batch.number == 1 and row is batch.steps[0]
+    align = ALIGNING[job.composition.practice.align] if first and not job.grounds else ()
+    warning = alike_of(job).warning(job, part.key)
     touching = [job.by_key[key].name for key in row.touches[:4]]
     if touching:
         where = f"Against {', '.join(touching)}"
@@ -232,7 +256,8 @@ def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
         where = "The anchor: on its line, checked twice"
     else:
         where = row.reason[:1].upper() + row.reason[1:]
-    return [*_first_under(job, row), where, *glue_lines(job, glue, row, batch)], minutes, step.caution
+    told = [*align, *_first_under(job, row), where, *glue_lines(job, glue, row, batch)]
+    return [*told, warning] if warning else told, minutes, step.caution
 
 
 def _first_under(job: Job, row: GlueStep) -> list[str]:

@@ -243,7 +243,8 @@ class _Lifted:
             bonds = [bond for step in self.knot.batch.steps for bond in step.bonds]
         else:
             bonds = list(bonds_of(self.job))
-        own = [bond for bond in bonds if bond.kind == "face" and bond.a in mine]
+        # what lies on it in the same sheet hides it
+        own = [bond for bond in bonds if bond.kind == "face" and bond.a in mine and bond.b not in mine]
         if not own or len(own) > MOST_FACES:
             return
         coated = {key for c in coatings_of(self.job) if c.when == BEFORE for key in c.parts if key not in c.masked}
@@ -264,10 +265,11 @@ class _Lifted:
     def _knots(self, at: dict[str, int]) -> Iterable[dict[str, Any]]:
         """The knot that is at hand, or all of which the place is plain: what is glued, trimmed or coated early."""
         taken: dict[int, int] = {}
+        last = max((knot.number for knot in self.knots if knot.batch is not None), default=0)
         for knot in self.knots:
             current = self.knot is not None and knot.key == self.knot.key
             places = [at[key] for key in knot.moves if key in at]
-            if not places or not (current if self.knot else knot.kind in SHOWN and len(knot.moves) < len(at)):
+            if not places or not (current if self.knot else knot.kind in SHOWN and knot.number <= last):
                 continue
             i = min(places)
             keys = [key for key in knot.moves if at.get(key) == i]

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import shapely
 
+from ..assembly.alike import alike_of
 from ..errors import BadChoice
 from ..saw.cuts import Drilled
 from ..saw.holes import bit_words
@@ -54,6 +55,11 @@ def _label(job: Job, part: Part, card: shapely.Polygon) -> Printed:
     if place:
         notes.append(f"board {place.board}")
     notes.append("front: this side up" if piece else "back" if part.role == "backer" else "goes under, either side up")
+    alike = alike_of(job)
+    if others := alike.twins_of.get(part.id.in_any_copy):
+        notes.append(f"looks like {', '.join(job.by_key[key].name for key in others[:3])}")
+    if part.id.in_any_copy in alike.turned_of:
+        notes.append("nearly fits turned: mark its upper end")
     grain = None if part.turn == "any" else part.grain_deg
     return replace(
         printed_of(job, part), outline=card, words=str(part.number or part.name), grain_deg=grain, notes=tuple(notes)

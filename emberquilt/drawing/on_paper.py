@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 
 from ..outline.coverage import largest_circle
+from .mixed import Stroke, mix_marks
 from .planes import Plane, Printed
 
 LEAST_WORDS_MM, MOST_WORDS_MM = 1.2, 6.0
@@ -21,9 +22,6 @@ LEAST_ARROW_MM = 3.0
 """A part of a smaller radius has no arrow."""
 LETTER_WIDE = 0.55
 """Width of a letter, of its height: Helvetica on the average."""
-
-Stroke = tuple[float, float, float, float]
-"""A straight line: x, y at its begin and at its end."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +62,18 @@ def arrow_of(part: Printed) -> list[Stroke]:
         return []
     drop = 0.55 * min(radius, 14.0)
     return _arrow(x, y + drop, 0.85 * min(radius - drop, drop), part.grain_deg)
+
+
+def mixed_up(part: Printed) -> list[Stroke]:
+    """A small triangle towards the picture's upper side on a part that nearly fits its place turned, and a line under
+    the number of one that another looks like."""
+    if part.notes:
+        left, top, right, _ = part.outline.bounds
+        return mix_marks(right - 11, top + 14, 4.0, part.up_deg, False) + (
+            [(left + 3, top + 9, left + 3 + LETTER_WIDE * 6.0 * len(part.words), top + 9)] if part.twin else []
+        )
+    x, y, radius = _spot(part)
+    return mix_marks(x, y, min(MOST_WORDS_MM, max(LEAST_WORDS_MM, 0.6 * radius)), part.up_deg, part.twin)
 
 
 def _spot(part: Printed) -> tuple[float, float, float]:

@@ -11,6 +11,7 @@ import shapely
 from reportlab.lib.colors import HexColor
 from reportlab.pdfgen.canvas import Canvas
 
+from ..assembly.alike import alike_of
 from ..constants import LONGEST_ROLL_MM, MM_PER_INCH, PAPERS_MM, PRINT_MARGIN_MM, ROLL, ROLL_MM
 from ..errors import BadChoice
 from ..practice import Practice
@@ -18,6 +19,7 @@ from ..units import format_length
 from ..work.composition import Layer, Piece
 from ..work.parts import Job
 from ..work.scene import Shape, shapes_of, wood_mark
+from .mixed import mix_marks
 from .registration import registration_lines
 from .svg import DASHES, arrow_place, label_size_mm
 
@@ -229,7 +231,7 @@ def _cover(canvas: Canvas, job: Job, layout: Layout, papers: list[Paper], copies
 def _tile(
     canvas: Canvas, job: Job, own: Paper, sheet: Sheet, layout: Layout, boxes: np.ndarray, copies: Mapping[int, int]
 ) -> None:
-    composition = job.composition
+    composition, alike = job.composition, alike_of(job)
     dx, dy = begin_tile(canvas, layout, sheet, composition.practice)
     for i in np.flatnonzero(on_sheet(sheet, boxes)).tolist():
         for part in shapely.get_parts(own.outlines[i]):
@@ -238,6 +240,10 @@ def _tile(
             shape, piece = own.shapes[i], own.layer.by_key[own.shapes[i].key]
             letter = "ABCD"[copies[piece.key] - 1] if piece.key in copies else ""
             _piece_words(canvas, shape, piece, wood_mark(composition, piece), dx, dy, letter)
+            up = 90.0 if str(piece.key) in alike.turned_of else None
+            twin = str(piece.key) in alike.twins_of
+            for stroke in mix_marks(shape.spot.x_mm + dx, shape.spot.y_mm + dy, label_size_mm(shape), up, twin):
+                draw_line(canvas, *stroke)
             canvas.setStrokeColor(RED)
     if own.layer is not None:
         canvas.setStrokeColor(INK)

@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 from shapely import affinity
 
+from ..assembly.alike import alike_of
 from ..errors import BadChoice
 from ..layout.cells import Stamps
 from ..layout.first import first_layout
@@ -38,6 +39,14 @@ class Printed:
     tint: str = ""
     notes: tuple[str, ...] = ()
     """Further lines beneath its words."""
+    up_deg: float | None = None
+    """Where the picture's upper side is, of a part that nearly fits its place turned; None for others."""
+    twin: bool = False
+    """Another part looks like it: its number is underlined."""
+
+    def turned(self, deg: float) -> "Printed":
+        """Its marks turned with it, counter-clockwise as one looks."""
+        return replace(self, up_deg=None if self.up_deg is None else self.up_deg + deg)
 
 
 @dataclass(frozen=True)
@@ -184,7 +193,7 @@ def _alone(job: Job, part: Part, item: Item) -> Plane:
 
 def _printed_as_laid(job: Job, part: Part, one: Laid) -> Printed:
     grain = None if part.turn == "any" else part.grain_deg + one.turn_deg
-    return replace(printed_of(job, part), outline=one.outline, grain_deg=grain)
+    return replace(printed_of(job, part), outline=one.outline, grain_deg=grain).turned(one.turn_deg)
 
 
 def board_planes(job: Job) -> list[Plane]:
@@ -200,9 +209,8 @@ def board_planes(job: Job) -> list[Plane]:
             turn = board.grain_deg - one.place.along_deg(one.part.grain_deg)
             grain = None if one.part.turn == "any" else one.part.grain_deg + turn
             words = _words(job, one.part) + (f" ({one.key.partition('/')[2]})" if "/" in one.key else "")
-            parts.append(
-                replace(printed_of(job, one.part), key=one.key, outline=one.outline, grain_deg=grain, words=words)
-            )
+            printed = printed_of(job, one.part).turned(turn)
+            parts.append(replace(printed, key=one.key, outline=one.outline, grain_deg=grain, words=words))
         flaws = [shapely.Polygon(defect.ring) for defect in board.defects]
         far = max(part.outline.bounds[2] for part in parts) + OVERLAP_MM
         edge = shapely.intersection(board.region, shapely.box(-1, -1, far, board.width_mm + 1))
@@ -255,7 +263,9 @@ def printed_of(job: Job, part: Part, tint: bool = True) -> Printed:
     shelf = job.composition.rack.shelf
     colour = shelf[part.material].finished if tint and part.material in shelf else ""
     grain = None if part.turn == "any" and not part.key.isdecimal() else part.grain_deg
-    return Printed(part.key, part.outline, _words(job, part), grain, colour)
+    alike, key = alike_of(job), part.id.in_any_copy
+    up = 90.0 if key in alike.turned_of else None
+    return Printed(part.key, part.outline, _words(job, part), grain, colour, up_deg=up, twin=key in alike.twins_of)
 
 
 def mirrored_plane(plane: Plane) -> Plane:
@@ -269,6 +279,7 @@ def mirrored_plane(plane: Plane) -> Plane:
             part,
             outline=turned(part.outline),
             grain_deg=None if part.grain_deg is None else 180.0 - part.grain_deg,
+            up_deg=None if part.up_deg is None else 180.0 - part.up_deg,
             words=part.words.removesuffix(" F") + (" B" if part.words.endswith(" F") else ""),
         )
         for part in plane.parts

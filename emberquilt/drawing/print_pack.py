@@ -21,7 +21,7 @@ from ..saw.cuts import Drilled
 from ..work.composition import Composition
 from ..work.parts import Job
 from .more_planes import drill_planes, fold_planes, label_planes, template_planes, trace_planes
-from .on_paper import Stroke, Text, arrow_of, lines_of, texts_of, waste_side
+from .on_paper import Stroke, Text, arrow_of, lines_of, mixed_up, texts_of, waste_side
 from .pdf import (
     INK,
     POINTS_PER_MM,
@@ -219,7 +219,7 @@ def _part(canvas: Canvas, part: Printed, dx: float, dy: float, line: str) -> Non
     for text in texts_of(part):
         draw_words(canvas, text.x_mm + dx, text.y_mm + dy, text.words, text.size_mm, text.bold, text.centred)
     canvas.setStrokeColor(INK)
-    for stroke in arrow_of(part):
+    for stroke in (*arrow_of(part), *mixed_up(part)):
         draw_line(canvas, *_moved(stroke, dx, dy))
 
 
@@ -246,7 +246,7 @@ def page_svg(page: Page) -> dict[str, object]:
             continue
         parts.append((path_of(affinity.translate(shown, dx, dy)), part.tint and _tinted(part.tint).hexval()[2:]))
         texts += [text for text in texts_of(part) if window.covers(shapely.Point(text.x_mm, text.y_mm))]
-        strokes += arrow_of(part)
+        strokes += [*arrow_of(part), *mixed_up(part)]
         ticks += waste_side(part) if page.ticked else []
     edges = [path_of(affinity.translate(shapely.intersection(edge, window), dx, dy)) for edge in page.plane.edges]
     return {

@@ -69,6 +69,7 @@ WORDS = {
     "used": "The work will be",
     "paper_off": "The pattern comes off",
     "anchor": "Anchor",
+    "align": "Parts find their place by",
     "backer_inset_mm": "Backer inside by",
     "backer_mm": "Backer thick",
     "backer_material": "Backer of",

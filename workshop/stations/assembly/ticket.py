@@ -25,6 +25,7 @@ PRACTICE = (
     "shop_c",
     "shop_humid",
     "anchor",
+    "align",
     "backer_inset_mm",
     "least_glue_mm2",
     "drop_mm",
