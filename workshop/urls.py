@@ -49,6 +49,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/bench/", bench.card, name="bench"),
     path("picture/<uuid:uid>/bench/fit/", fitting.fit, name="fit"),
     path("picture/<uuid:uid>/bench/which/", fitting.which, name="which"),
+    path("picture/<uuid:uid>/bench/broke/", bench.broke, name="broke"),
     path("picture/<uuid:uid>/bench/tick/", bench.tick, name="bench-tick"),
     path("picture/<uuid:uid>/bench/clock/", bench.clock, name="bench-clock"),
     path("picture/<uuid:uid>/bench/untick/", bench.untick, name="bench-untick"),

@@ -39,6 +39,13 @@ def remake_of(job: Job, part: str) -> Remake:
         lines.insert(0, f"Board {placed.board} is no longer on the rack")
     else:
         lines.insert(0, f"The same board, {placed.board}, near its first place")
+    made, say = job.pieces[piece.key], composition.practice.say
+    name = rack.shelf[wood].name if wood in rack.shelf else "wood"
+    x0, y0, x1, y1 = made.outline.bounds
+    lines.append(
+        f"{name}, {say(made.thickness_mm)} thick, {say(x1 - x0)} by {say(y1 - y0)}; its face up as on the pattern, "
+        "not mirrored"
+    )
 
     def apart(board: Board) -> float | None:
         if mine is None or board.name == mine.name:

@@ -113,12 +113,16 @@ def clear_copies(job: Job, copies: Mapping[int, int]) -> dict[int, int]:
     return made
 
 
-def ready_planes(job: Job, paper: str) -> list[Plane]:
-    """Parts apart, by wood and board, their grain across the page, as many as go on one; a part larger than a page
-    stands on a plane of its own."""
+def ready_planes(job: Job, paper: str, only: Sequence[str] = ()) -> list[Plane]:
+    """Parts apart, or those of them alone, by wood and board, their grain across the page, as many as go on one; a part
+    larger than a page stands on a plane of its own. Raises `BadChoice` for a part that is not there."""
     layout = layout_for(10, 10, paper, job.composition.practice.print_margin_mm)
     wide, high = layout.sheets[0].width_mm, layout.sheets[0].height_mm
-    parts = sorted(_cut_parts(job), key=lambda part: _order(job, part))
+    wanted = {key.partition("/")[0] for key in only}
+    there = [part for part in _cut_parts(job) if not only or part.id.in_any_copy in wanted]
+    if only and not there:
+        raise BadChoice(f"There is no part {only[0][:20]} to print.")
+    parts = sorted(there, key=lambda part: _order(job, part))
     items = [replace(item_of(job, part), cluster="") for part in parts]
     by_key = {part.key: part for part in parts}
     gaps, stamps = Gaps(READY_GAP_MM, 0.5), Stamps(CELL_MM, READY_GAP_MM)

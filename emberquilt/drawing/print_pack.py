@@ -102,14 +102,16 @@ def print_pack(
     copies: Mapping[int, int],
     mirrored: bool = False,
     drilled: Sequence[Drilled] = (),
+    only: Sequence[str] = (),
 ) -> PrintPack:
-    """The pages of a pack. `copies`: the cutting copy of each piece; `drilled`: all pilot holes. Raises
-    `BadChoice` for what is no pack or paper, or where nothing lies on boards yet."""
+    """The pages of a pack. `copies`: the cutting copy of each piece; `drilled`: all pilot holes; `only`: parts that are
+    made again, by key, ready apart and nothing else. Raises `BadChoice` for what is no pack, part or paper, or where
+    nothing lies on boards yet."""
     if pack not in PACKS:
         raise BadChoice(f"“{pack[:20]}” is no way to print: {', '.join(PACKS)}.")
     margin = job.composition.practice.print_margin_mm
     layout_for(10, 10, paper, margin)
-    planes = _planes(job, pack, paper, copies, drilled)
+    planes = ready_planes(job, paper, only) if only else _planes(job, pack, paper, copies, drilled)
     if mirrored:
         planes = [mirrored_plane(plane) for plane in planes]
     beside = job.composition.practice.fit in ("beside", "gap")

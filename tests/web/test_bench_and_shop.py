@@ -1,13 +1,17 @@
 """Bench cards with their clock, the log and its ratio, the shop, and who may enter."""
 
 import datetime as dt
+import re
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 from django.test import override_settings
 from django.utils import timezone
 
+from emberquilt.assembly.dryfit import fit_order
 from emberquilt.bench.cards import cards
+from tests.photos import photo_of
 from tests.web.conftest import laid, said
 from workshop.bench import actions as bench
 from workshop.bench.models import Event, Timer
@@ -301,3 +305,73 @@ def test_a_thumb_that_taps_twice_ticks_once(client, ready):
     tick(client, ready, "broke", next(c for c in cards_of(ready) if c.key == ("shape", first.parts[0])))
     tick(client, ready, card=first)
     assert Event.objects.filter(what="done").count() == 2
+
+
+# fitting, finding and mending
+
+
+def test_a_seam_is_told_with_a_thumb(client, ready):
+    page = client.get(f"/picture/{ready.uid}/bench/fit/").content.decode()
+    assert "It fits" in page
+    order = fit_order(plan_of(ready).job, plan_of(ready).glue)
+    first = order[0]
+
+    def say(what: str, **more):
+        ready.refresh_from_db()
+        values = {"what": what, "seam": str(first.order), "revision": str(ready.revision)} | more
+        return client.post(f"/picture/{ready.uid}/bench/fit/", values, follow=True)
+
+    page = say("tight", mm="0.4 mm").content.decode()
+    assert "Sand" in page
+    ready.refresh_from_db()
+    (fit,) = plan_of(ready).composition.decisions.assembly.fits
+    assert (fit.found, fit.mm) == ("tight", 0.4)
+    # a page that is out of date changes nothing, and says so
+    stale = client.post(
+        f"/picture/{ready.uid}/bench/fit/", {"what": "ok", "seam": str(first.order), "revision": "0"}, follow=True
+    )
+    assert "another window" in stale.content.decode()
+    sand = re.search(r'name="sand" value="(\d+)"', page)[1]
+    page = say("sanded", sand=sand, mm="0.4 mm").content.decode()
+    assert f'name="seam" value="{first.order + 1}"' in page
+    ready.refresh_from_db()
+    (fit,) = plan_of(ready).composition.decisions.assembly.fits
+    assert (fit.found, fit.sanded, fit.off_mm) == ("ok", int(sand), 0.4)
+    assert client.get(f"/picture/{ready.uid}/bench/fit/?seam=9999").status_code == 422
+    assert client.get(f"/picture/{ready.uid}/bench/fit/?copy=7").status_code == 422
+
+
+def test_a_part_is_found_by_its_photo_and_by_its_number(client, ready):
+    job = plan_of(ready).job
+    part = next(iter(job.pieces.values()))
+    photo = SimpleUploadedFile("part.jpg", photo_of(part.outline, (150, 95, 60), 1), "image/jpeg")
+    page = client.post(f"/picture/{ready.uid}/bench/which/", {"photo": photo})
+    assert page.status_code == 200
+    assert f"Piece {part.number} as it lies" in page.content.decode()
+    assert "has the number" in client.get(f"/picture/{ready.uid}/bench/which/?number=4711").content.decode()
+    nothing = SimpleUploadedFile("part.jpg", photo_of(part.outline, None, 1), "image/jpeg")
+    page = client.post(f"/picture/{ready.uid}/bench/which/", {"photo": nothing})
+    assert (page.status_code, "No part stands out" in page.content.decode()) == (422, True)
+    assert client.post(f"/picture/{ready.uid}/bench/which/", {}).status_code == 422
+
+
+def test_what_broke_is_mended_or_made_again_and_the_log_says_why(client, ready):
+    card = next(c for c in cards_of(ready) if c.step.verb == "shape")
+    address = f"/picture/{ready.uid}/bench/broke/"
+    marks = {"step": card.key[0], "part": card.key[1]}
+    page = client.get(address, marks).content.decode()
+    assert "split along the grain" in page
+    assert "Make it again" in page
+    client.post(address, marks | {"what": "mended", "how": "along"})
+    assert Event.objects.get().what == "mended"
+    # what is mended is not sawn again
+    assert not bench.remakes(ready)
+    client.post(address, marks | {"what": "broke", "how": "wrong"})
+    page = client.get(f"/picture/{ready.uid}/bench/", {"step": "saw", "part": card.key[1]}).content.decode()
+    assert "A remake: the wrong wood, way or face." in page
+    assert "print its pattern" in page
+    assert client.get(f"/picture/{ready.uid}/print/?pack=ready&parts={card.key[1]}").status_code == 200
+    assert "the wrong wood, way or face" in client.get(f"/picture/{ready.uid}/log/").content.decode()
+    assert client.post(address, marks | {"what": "broke", "how": "magic"}).status_code == 422
+    # it travels with the project file
+    assert [entry.get("why") for entry in bench.log_of(ready)] == ["along", "wrong"]

@@ -86,6 +86,7 @@ def test_the_smoke_test_knows_every_page(work):
         "redo",
         "do",
         "bench-tick",
+        "broke",
         "bench-clock",
         "bench-untick",
         "shop-practice",

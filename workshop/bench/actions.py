@@ -7,6 +7,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from emberquilt.bench.cards import Card
+from emberquilt.bench.mending import HOWS
 from emberquilt.errors import BadChoice
 from emberquilt.log.learning import ratio_from
 from emberquilt.saw.minutes import spread
@@ -48,13 +49,19 @@ def done_keys(row: Composition) -> set[tuple[str, str]]:
     for step, part, what in row.events.values_list("step", "part", "what"):
         if what == Event.What.DONE:
             done.add((step, part))
-        else:
+        elif what == Event.What.BROKE:
             done = {key for key in done if key[1] != part}
     return done
 
 
 def remakes(row: Composition) -> Counter:
     return Counter(row.events.filter(what=Event.What.BROKE).values_list("part", flat=True))
+
+
+def why_remade(row: Composition, part: str) -> str:
+    """In words why a part is made again, as it was said last."""
+    last = row.events.filter(what=Event.What.BROKE, part=part).order_by("-at", "-id").first()
+    return HOWS.get(last.why, "") if last is not None else ""
 
 
 def start(row: Composition, card: Card) -> Timer:
@@ -112,14 +119,16 @@ class ClockAsks(BadChoice):
     """The clock ran suspiciously long and nobody said how much of it was work."""
 
 
-def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "") -> Event:
+def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "", why: str = "") -> Event:
     """The card is done, or its part broke. Minutes are the clock's, or what was `took` of it; none where it never ran.
 
     A second tap on a card that is done changes nothing. Raises `ClockAsks`, and then keeps clock and card as they are.
     """
     if what not in Event.What.values:
         raise BadChoice(f"“{what}” is nothing that happens to a piece.")
-    if what == Event.What.BROKE and not card.step.each:
+    if why and why not in HOWS:
+        raise BadChoice(f"“{why[:20]}” is no way for a part to break.")
+    if what != Event.What.DONE and not card.step.each:
         raise BadChoice("This card is about the work as a whole: choose the card of the part that broke.")
     step, part = card.key
     with transaction.atomic():
@@ -149,6 +158,7 @@ def tick(row: Composition, card: Card, what: str, took: str = "", typed: str = "
                 minutes=round(minutes, 3) if minutes and i == 0 else None,
                 estimate_minutes=round(card.base_minutes, 3) if i == 0 else None,
                 at=at,
+                why=why if what != Event.What.DONE else "",
             )
             for i, (step, part) in enumerate(marks)
         ]
@@ -213,6 +223,7 @@ def log_of(row: Composition) -> tuple[dict, ...]:
             "estimate_minutes": e.estimate_minutes,
             "at": e.at.astimezone(dt.UTC).isoformat(),
         }
+        | ({"why": e.why} if e.why else {})
         for e in row.events.all()
     )
 
@@ -235,6 +246,7 @@ def keep_log(row: Composition, log) -> None:
                 minutes=entry["minutes"],
                 estimate_minutes=entry.get("estimate_minutes"),
                 at=at,
+                why=entry.get("why", ""),
             )
         )
     Event.objects.bulk_create(events)

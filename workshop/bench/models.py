@@ -4,13 +4,14 @@ from workshop.compositions.models import Composition
 
 
 class Event(models.Model):
-    """Something done at the bench: a step, or a step's work on one part, or a part that broke. `step` is the verb of a
-    step that is done part by part, with the part's key, or the key of another, with nothing. Minutes as the timer had
-    them; of parts that were done in one go only the first has any."""
+    """Something done at the bench: a step, or a step's work on one part, or a part that broke, or was mended. `step`
+    is the verb of a step that is done part by part, with the part's key, or the key of another, with nothing. Minutes
+    as the timer had them; of parts that were done in one go only the first has any."""
 
     class What(models.TextChoices):
         DONE = "done"
         BROKE = "broke"
+        MENDED = "mended"
 
     composition = models.ForeignKey(Composition, models.CASCADE, related_name="events")
     part = models.CharField(max_length=40, blank=True)
@@ -19,6 +20,8 @@ class Event(models.Model):
     minutes = models.FloatField(null=True)
     estimate_minutes = models.FloatField(null=True)
     at = models.DateTimeField()
+    why = models.CharField(max_length=12, blank=True)
+    """Of a part that is made again or was mended: how it came to that."""
 
     class Meta:
         ordering = ("at", "id")

@@ -6,9 +6,10 @@ from urllib.parse import urlencode
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from emberquilt.bench.cards import Card, cards
+from emberquilt.bench.mending import HOWS, mends_of
 from emberquilt.bench.remake import other_board, remake_of
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.shaped import shaped_drawing
@@ -99,6 +100,7 @@ def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) ->
         "next_address": _address(row, *following.key) if following else "",
         "before_address": _address(row, *before.key) if before else "",
         "remake": remake_of(plan.job, now.parts[0]) if remade else None,
+        "why_remade": actions.why_remade(row, now.parts[0]) if remade else "",
         "board": plan.composition.placements[now.parts[0]].board
         if remade and now.parts[0] in plan.composition.placements
         else "",
@@ -166,6 +168,31 @@ def tick(request, uid):
     if warning and event.what == "done":
         messages.warning(request, warning)
     return redirect("bench", row.uid)
+
+
+@require_http_methods(["GET", "POST"])
+def broke(request, uid):
+    """A part that broke, or is not as it should be: how, and what to do about it. By POST one of the two ways."""
+    row = own(request, uid)
+    plan, now = plan_of(row), _card_now(request, row)
+    if not now.piece:
+        raise BadChoice("This card is about the work as a whole: choose the card of the part that broke.")
+    part = now.parts[0]
+    if request.method == "POST":
+        how, what = request.POST.get("how", ""), request.POST.get("what", "")
+        if what not in ("broke", "mended"):
+            raise BadChoice("Say whether it is made again or mended.")
+        actions.tick(row, now, what, took="none", why=how)
+        return redirect("bench", row.uid)
+    context = {
+        "row": row,
+        "card": now,
+        "piece": plan.composition.by_key.get(now.piece),
+        "mark": now.key,
+        "back": _address(row, *now.key),
+        "ways": [(how, HOWS[how], mend) for how, mend in mends_of(plan.job, plan.saw, part).items()],
+    }
+    return render(request, "bench/broke.html", context)
 
 
 @require_POST

@@ -38,12 +38,14 @@ def _asked(request, plan: Plan) -> dict[str, str]:
         "line": line if line in LINES else "red",
         "width": request.GET.get("width", "").strip()[:12] or f"{USUAL_LINE_MM:g}",
         "mirrored": "yes" if request.GET.get("mirrored") else "",
+        "parts": request.GET.get("parts", "").strip()[:200],
     }
 
 
 def _pack(plan: Plan, asked: dict[str, str]) -> PrintPack:
+    only = tuple(filter(None, asked["parts"].split(",")))
     holes = holes_of(plan.saw) if asked["pack"] in ("template", "drill") else ()
-    return print_pack(plan.job, asked["pack"], asked["paper"], plan.paper, bool(asked["mirrored"]), holes)
+    return print_pack(plan.job, asked["pack"], asked["paper"], plan.paper, bool(asked["mirrored"]), holes, only)
 
 
 def _line_mm(asked: dict[str, str]) -> float:

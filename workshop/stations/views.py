@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from emberquilt.bench.mending import HOWS
 from emberquilt.drawing.panel import shape_rows
 from emberquilt.drawing.rack import rack_drawing
 from emberquilt.drawing.solid import packed
@@ -136,7 +137,7 @@ def _spread_context(row: Composition, plan: Plan, context: dict) -> dict:
 
 def _log_context(request, row: Composition, plan) -> dict:
     ratio = sawing_ratio(request.user)
-    events = [{"event": e, **_spoken(plan, e)} for e in row.events.order_by("-at")[:200]]
+    events = [{"event": e, "why": HOWS.get(e.why, ""), **_spoken(plan, e)} for e in row.events.order_by("-at")[:200]]
     timed = row.events.filter(step__in=SAW_VERBS, what="done", minutes__isnull=False).values_list(
         "minutes", "estimate_minutes"
     )
