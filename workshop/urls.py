@@ -9,6 +9,7 @@ from workshop.compositions import views as compositions
 from workshop.entry import views as entry
 from workshop.pictures import printing
 from workshop.pictures import views as pictures
+from workshop.shop import swatch_cards
 from workshop.shop import views as shop
 from workshop.stations import views as stations
 
@@ -47,6 +48,8 @@ urlpatterns = [
     path("picture/<uuid:uid>/practise/", practice.practising, name="practising"),
     path("picture/<uuid:uid>/practise/sheet.pdf", practice.sheet, name="practice-sheet"),
     path("picture/<uuid:uid>/bench/", bench.card, name="bench"),
+    path("picture/<uuid:uid>/swatches/", swatch_cards.swatches, name="swatches"),
+    path("picture/<uuid:uid>/swatches/sheet.pdf", swatch_cards.sheet, name="swatch-sheet"),
     path("picture/<uuid:uid>/bench/fit/", fitting.fit, name="fit"),
     path("picture/<uuid:uid>/bench/which/", fitting.which, name="which"),
     path("picture/<uuid:uid>/bench/broke/", bench.broke, name="broke"),

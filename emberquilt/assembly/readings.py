@@ -37,5 +37,11 @@ def glue_batches(job: Job, plan: GluePlan, view: View) -> Read:
     return worn(job, view, "pale", lambda p: str(number[plan.batch_of[str(p.key)].key])), ()
 
 
+@reading("assembly", "coats")
+def coats(job: Job, _plan, view: View) -> Read:
+    """The picture of the result, coat by coat."""
+    return worn(job, view, "full"), ()
+
+
 reading("assembly", "heights")(heights)
 reading("assembly", "woods")(woods)

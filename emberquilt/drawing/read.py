@@ -16,6 +16,9 @@ MOST_FINDINGS = 12
 MOST_PINS = 4
 """A finding about more pieces than this is pinned nowhere: choosing it shows them all."""
 
+PICTURED = ("picture", "lamp", "coats")
+"""Readings in which the picture of the result stands in place of the drawn pieces."""
+
 
 def readings_of(station: str) -> list[str]:
     """The readings a station offers, the usual one first."""
@@ -34,7 +37,7 @@ def read(plan: Plan, station: str, show: str, findings: Iterable[Finding], view:
     ]
     details = [Mark("detail", path=path_of(d.geometry), text=d.how) for d in plan.composition.decisions.pattern.details]
     scene = scene_in(plan.job, view, dress, (*details, *marks, *pins))
-    return replace(scene, rendered=True) if reading.name in ("picture", "lamp") else scene
+    return replace(scene, rendered=True) if reading.name in PICTURED else scene
 
 
 def _places(plan: Plan, finding: Finding, view: View) -> list[tuple[float, float]]:

@@ -9,11 +9,8 @@ import shapely
 
 from ..errors import BadChoice
 from ..intake.lettering import OTHERWISE, set_text
+from ..intake.marked_sheet import SHEET_MM
 
-SHEET_MM = (170.0, 220.0)
-MARK_MM, FIRST_MARK_MM = 8.0, 12.0
-"""Black squares at the corners by which a photo is straightened; the upper left one is larger, so that it is plain
-which way up it was taken."""
 LEVELS = {
     1: "straight lines",
     2: "waves",
@@ -115,16 +112,4 @@ def exercises(level: int) -> tuple[Exercise, ...]:
     return tuple(
         Exercise(kind, tuple(line.round(3) for line in KINDS[kind](22.0 + i * high, high - 8.0)))
         for i, kind in enumerate(rows)
-    )
-
-
-def marks() -> tuple[tuple[float, float, float], ...]:
-    """Middle and side of the four black squares, from the upper left clockwise."""
-    wide, high = SHEET_MM
-    a = FIRST_MARK_MM / 2
-    return (
-        (a, a, FIRST_MARK_MM),
-        (wide - a, a, MARK_MM),
-        (wide - a, high - a, MARK_MM),
-        (a, high - a, MARK_MM),
     )

@@ -4,7 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
-from emberquilt.saw.practice_sheet import SHEET_MM, exercises, marks
+from emberquilt.intake.marked_sheet import SHEET_MM, marks
+from emberquilt.saw.practice_sheet import exercises
 from tests.conftest import composition, grid
 from tests.web.conftest import laid, said, upload
 from workshop.bench.models import Skill

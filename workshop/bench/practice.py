@@ -8,10 +8,11 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from emberquilt.drawing.practice_pdf import practice_pdf
 from emberquilt.errors import BadChoice, EmberError
+from emberquilt.intake.marked_sheet import SHEET_MM, marks
 from emberquilt.practice import CHOICES
 from emberquilt.saw.difficulty import difficulty_of
 from emberquilt.saw.drift import Drift, drift_of
-from emberquilt.saw.practice_sheet import LEVELS, SHEET_MM, exercises, marks
+from emberquilt.saw.practice_sheet import LEVELS, exercises
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.shop.actions import shop_of

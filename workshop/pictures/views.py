@@ -12,11 +12,13 @@ from django.utils.text import slugify
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from emberquilt.assembly.tried import as_after
 from emberquilt.drawing.panel import dress_json
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.keys import keys_in
 from emberquilt.picture.board_face import drawn_photo
 from emberquilt.picture.render import draft
+from emberquilt.plan import Plan
 from emberquilt.rack.boards import Board
 from emberquilt.stock.verdict import verdict_of
 from emberquilt.wood.axis import long_axis_deg
@@ -53,7 +55,8 @@ def _width(request) -> int:
 @cache_control(max_age=31536000, private=True, immutable=True)
 def look(request, uid):
     """The picture as it stands, quickly drawn. Its address holds the state it shows, so it may be kept."""
-    composition = plan_of(own(request, uid)).composition
+    plan = plan_of(own(request, uid))
+    composition = _coated(plan, request.GET.get("coats", ""))
     width = _width(request)
     light = lit_from(
         light_of(composition, aged=request.GET.get("aged") == "yes"),
@@ -62,6 +65,13 @@ def look(request, uid):
     tried = in_woods(composition, woods_in(composition, request.GET))
     shown = draft(tried, width, light, photos=photos_of(request.user))
     return _jpeg(shown)
+
+
+def _coated(plan: Plan, count: str) -> Composition:
+    """The work as it stands, or after so many kinds of coats."""
+    if not count.isdecimal() or len(count) > 3:
+        return plan.composition
+    return as_after(plan.job, int(count))
 
 
 def woods_in(composition: Composition, values) -> dict[int, str]:

@@ -407,6 +407,17 @@ def keep_wood(owner, values: dict, code: str = "") -> Wood:
     return made
 
 
+def recolour(owner, code: str, raw: str = "", finished: str = "") -> Wood:
+    """A wood of the shelf in other colours, bare or finished; what is empty stays."""
+    wood = rack_of(owner).shelf.wood(code)
+    made = replace(wood, raw=raw or wood.raw, finished=finished or wood.finished)
+    with transaction.atomic():
+        shop = shop_of(owner)
+        OwnWood.objects.update_or_create(shop=shop, code=code, defaults={"values": made.as_dict()})
+        _changed(shop)
+    return made
+
+
 def bring_woods(owner, own: list[Wood]) -> None:
     """Woods that came with a project file: those whose code is not on the shelf yet."""
     shelf = rack_of(owner).shelf

@@ -45,7 +45,7 @@ from workshop.stations.told import tell
 from workshop.stations.wood.ticket import suggestion
 
 OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "cut", "knot", "csrfmiddlewaretoken"}
-BESIDES = ("cut", "part", "knot")
+BESIDES = ("cut", "part", "knot", "coat")
 BACK = ("pack", "palettes")
 """Pages of the work that an edit made on them returns to."""
 
@@ -85,8 +85,10 @@ def _context(
     }
     if not later:
         tell(row, shop_of(row.owner), plan)
-    if station in ("wood", "relief"):
+    if station in ("wood", "relief") or "coat_at" in context:
         context |= look_address(row, plan.composition)
+    if "coat_at" in context:
+        context["look_url"] += f"&coats={context['coat_at']}"
     if station == "saw":
         context |= _spread_context(row, plan, context)
     if station == "stock":

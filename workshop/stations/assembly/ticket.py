@@ -5,11 +5,13 @@ from collections.abc import Sequence
 from emberquilt.assembly.alike import alike_of
 from emberquilt.assembly.bonds import bundle_of
 from emberquilt.assembly.clamping import HOLDS, NOTHING, hold_of
-from emberquilt.assembly.finishing import Coating, coatings_of, glued_faces
+from emberquilt.assembly.finishing import WITH_THEM, Coating, coatings_of, glued_faces
 from emberquilt.assembly.knots import Knot, knot_at, knots_of
 from emberquilt.assembly.supplies import glue_of, glues
 from emberquilt.assembly.told import amount_words, hold_words, spoken
 from emberquilt.assembly.tree import Assembly
+from emberquilt.assembly.tried import states_of
+from emberquilt.calendar.meanwhile import dead_minutes, waits_of
 from emberquilt.calendar.schedule import Slot
 from emberquilt.drawing.lifted import lifted
 from emberquilt.errors import BadChoice
@@ -43,7 +45,8 @@ PRACTICE = (
     "used",
     "paper_off",
 )
-LIFTED = "lifted"
+LIFTED, COATS = "lifted", "coats"
+MOST_WAITS = 12
 IN_PX = {"hatch": 9, "hatch_wide": 2.4, "name_size": 17, "said_size": 14.5, "caul_wide": 12, "caul_inner": 9}
 """Hatching of faces that get glue, letters and cauls, in px of a panel of 870."""
 
@@ -68,7 +71,9 @@ def context(desk: Desk) -> dict:
     elif row is not None:
         told |= _of_piece(desk, row)
     elif knots:
-        told["next_knot"] = knots[0].key
+        told |= {"next_knot": knots[0].key, **_waits(desk)}
+    if desk.show == COATS and not desk.chosen:
+        told |= _tried(desk)
     if desk.show == LIFTED and glue.steps:
         lit = frozenset(p.key for p in desk.chosen.pieces) if desk.chosen else frozenset()
         apart = lifted(desk.plan, knot, knots, lit)
@@ -78,6 +83,36 @@ def context(desk: Desk) -> dict:
             **{name: round(px * apart["unit"], 3) for name, px in IN_PX.items()},
         }
     return told
+
+
+def _tried(desk: Desk) -> dict:
+    """The coats one after the other, to be looked at, and what dries meanwhile."""
+    states, asked = states_of(desk.job), desk.asked.get("coat", "")
+    at = int(asked) if asked.isdecimal() and len(asked) < 4 else len(states) - 1
+    at = min(at, len(states) - 1)
+    made = coatings_of(desk.job)
+    return {
+        "coat_at": at,
+        "coat_states": [
+            {"at": i, "words": words, "coating": made[i - 1] if i else None} for i, words in enumerate(states)
+        ],
+        "coat_next": (at + 1) % len(states),
+        "used_words": WITH_THEM.get(desk.composition.practice.used, ""),
+    }
+
+
+def _waits(desk: Desk) -> dict:
+    """What is done while things dry, and the hours in which nothing can be."""
+    try:
+        plan = desk.plan.schedule
+    except BadChoice:
+        return {"waits": (), "dead_minutes": None}
+    week = desk.composition.practice.hours
+    own = {s.key for s in desk.plan.steps if s.station == "assembly"}
+    return {
+        "waits": [wait for wait in waits_of(plan, week) if wait.step in own][:MOST_WAITS],
+        "dead_minutes": dead_minutes(plan, week),
+    }
 
 
 def _slots(desk: Desk) -> dict[str, Slot]:
@@ -153,7 +188,8 @@ def _of_knot(desk: Desk, knot: Knot, knots: Sequence[Knot]) -> dict:
             "squeeze": squeezed(desk, lies),
         }
     else:
-        told["coating"] = _coating(desk, knot)
+        coating = _coating(desk, knot)
+        told |= {"coating": coating, "coating_at": coatings_of(desk.job).index(coating) + 1 if coating else 0}
     return told
 
 
