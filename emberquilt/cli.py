@@ -56,10 +56,14 @@ def main(argv: list[str] | None = None) -> int:
     export.add_argument("--to", required=True, choices=EXPORTS)
     export.add_argument("--paper", help="Letter, Legal, Tabloid, A4, A3 or Roll; the practice's own otherwise")
     export.add_argument("--pack", choices=PACK_NAMES, help="the pdf as a print pack")
+    export.add_argument("--parts", default="", help="parts that are made again, by key: 12,14; their pattern alone")
     export.add_argument("--mirrored", action="store_true", help="the pack as seen from behind, for film on the back")
     export.add_argument("--line", choices=("red", "black"), default="red", help="the pack's lines")
     export.add_argument("--line-width", default="0.3", help="and how wide they are, in mm")
     export.add_argument("-o", "--output", type=Path, help="where to write; standard output otherwise")
+    which = commands.add_parser("which", help="the parts that a photo of one most likely shows, as JSON")
+    which.add_argument("file", type=Path)
+    which.add_argument("photo", type=Path, help="of one part on a plain ground")
     practice = commands.add_parser("practice", help="a sheet of lines to saw, or how well one was sawn")
     practice.add_argument("--level", default="1", help="from 1, straight lines, to 5, letters")
     practice.add_argument("--paper", default="Letter", help="Letter, Legal, Tabloid, A4 or A3")
@@ -74,6 +78,7 @@ def main(argv: list[str] | None = None) -> int:
             "layout": _layout,
             "export": _export,
             "practice": _practice,
+            "which": _which,
         }
         commands_of[options.command](options)
     except EmberError as problem:
@@ -266,7 +271,8 @@ def _export(options) -> None:
     from .formats.export import export
 
     wide = _number(options.line_width, "millimetres", 10)
-    data = export(plan, options.to, options.paper, options.pack or "", options.mirrored, options.line, wide)
+    only = tuple(filter(None, options.parts.replace(" ", "").split(",")))
+    data = export(plan, options.to, options.paper, options.pack or "", options.mirrored, options.line, wide, only)
     if options.output:
         options.output.write_bytes(data)
     else:
@@ -291,6 +297,26 @@ def _practice(options) -> None:
         options.output.write_bytes(data)
     else:
         sys.stdout.buffer.write(data)
+
+
+def _which(options) -> None:
+    from .assembly.found import found_in
+    from .formats.project import read_project
+    from .work.parts import job_of
+
+    job = job_of(read_project(options.file.read_bytes()).composition)
+    rows = [
+        {
+            "part": one.part,
+            "number": job.by_key[one.part].number,
+            "off_share": one.off_share,
+            "turn_deg": one.turn_deg,
+            "over": one.over,
+        }
+        for one in found_in(job, options.photo.read_bytes())
+    ]
+    json.dump({"found": rows}, sys.stdout, indent=1)
+    print()
 
 
 if __name__ == "__main__":

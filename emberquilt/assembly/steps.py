@@ -1,6 +1,10 @@
 """From sawn parts to a finished work: fit, shape, colour, glue, trim, finish, hang."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from math import hypot
+
+import shapely
 
 from ..work.copies import in_copies, repeated_minutes
 from ..work.parts import Job
@@ -146,6 +150,7 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
             parts,
             plan.glue.glue.clamp_minutes,
             caution=plan.glue.glue.caution,
+            lines=tuple(_squared(job)),
             why="it is measured on the work as it came out",
         )
         before = gathered.add(step, cured)
@@ -162,3 +167,20 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
         ),
         before,
     )
+
+
+def _squared(job: Job) -> Iterable[str]:
+    """How a frame and a base are put together: square by the two diagonals, the base first."""
+    say = job.composition.practice.say
+    frame = job.composition.decisions.relief.rails
+    if job.base:
+        yield "The base first: all that stands on it is squared to it"
+    if frame is None:
+        return
+    if frame.sides == 4:
+        x0, y0, x1, y1 = shapely.total_bounds([part.outline for part in job.rails])
+        across = hypot(x1 - x0, y1 - y0)
+        yield f"Square when both diagonals are {say(across)} from outer corner to outer corner; push the longer one"
+    else:
+        yield "True when all diagonals through the middle are alike; push the longest"
+    yield "A strap or tape all round presses every mitre at once; glue both ends, they drink"

@@ -1,6 +1,7 @@
 """A plan in the formats that leave the workshop, by name."""
 
 import datetime as dt
+from collections.abc import Sequence
 
 import cv2
 
@@ -26,13 +27,15 @@ def export(
     mirrored: bool = False,
     line: str = "red",
     line_mm: float = USUAL_LINE_MM,
+    only: Sequence[str] = (),
 ) -> bytes:
     """The plan's work as pdf, svg, dxf, csv (pieces), parts (parts list as csv), ics, or the picture of the result as
-    png; a `pack` of pages to print where one is named. Raises `BadChoice` where no dates can be given."""
+    png; a `pack` of pages to print where one is named, or the patterns of `only` these parts. Raises `BadChoice` where
+    no dates can be given."""
     composition = plan.composition
-    if to == "pdf" and pack:
+    if to == "pdf" and (pack or only):
         paper = paper or composition.practice.paper
-        made = print_pack(plan.job, pack, paper, plan.paper, mirrored, holes_of(plan.saw))
+        made = print_pack(plan.job, pack or "ready", paper, plan.paper, mirrored, holes_of(plan.saw), only)
         return pack_pdf(plan.job, made, line, line_mm)
     if to == "pdf":
         return pattern_pdf(plan.job, paper or composition.practice.paper, plan.paper)

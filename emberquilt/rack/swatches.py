@@ -20,8 +20,11 @@ WHITE_Y = 0.86
 CORE = 0.55
 """Of a field's width and height that is looked at, its middle."""
 RING_MM = 5.0
-EMPTY_DE = 6.0
-"""A field that differs less from the paper round it holds nothing."""
+EMPTY_DE = 8.0
+LINE_SHARE = 0.06
+"""A field that differs less from the paper round it, and whose printed line is darker than that on most of its sides,
+holds nothing: white woods are nearly as white as paper, but cover the line."""
+LOOK_MM = 1.5
 SIDES = ("raw", "finished")
 
 
@@ -83,10 +86,28 @@ def _colour(flat: np.ndarray, field: Field) -> str:
     paper = np.mean([np.quantile(part, 0.8, axis=0) for part in around], axis=0)
     share = np.median(core, axis=0) / np.maximum(paper, 1e-4) * WHITE_Y
     lab, blank = lab_of_linear(np.clip(share, 0.0, 1.0)), lab_of_linear(np.full(3, WHITE_Y))
-    return "" if np.linalg.norm(np.array(lab) - blank) < EMPTY_DE else hex_of(lab)
+    like_paper = np.linalg.norm(np.array(lab) - blank) < EMPTY_DE
+    return "" if like_paper and _line_seen(flat, field) else hex_of(lab)
+
+
+def _line_seen(flat: np.ndarray, field: Field) -> bool:
+    """Whether the field's printed line can be seen along at least three of its sides."""
+    x, y, (wide, high) = field.x_mm, field.y_mm, CELL_MM
+    sides = 0
+    for upright, at in ((False, y), (False, y + high), (True, x), (True, x + wide)):
+        near, far = at - LOOK_MM, at + LOOK_MM
+        strip = _cut(flat, near, y + 4, far, y + high - 4) if upright else _cut(flat, x + 4, near, x + wide - 4, far)
+        profile = strip.mean(axis=(0, 2) if upright else (1, 2))
+        sides += profile.min() < (1 - LINE_SHARE) * min(profile[:3].mean(), profile[-3:].mean())
+    return sides >= 3
 
 
 def _pixels(flat: np.ndarray, x0: float, y0: float, x1: float, y1: float) -> np.ndarray:
     """Linear light of a rectangle of the sheet, n by 3."""
+    return _cut(flat, x0, y0, x1, y1).reshape(-1, 3)
+
+
+def _cut(flat: np.ndarray, x0: float, y0: float, x1: float, y1: float) -> np.ndarray:
+    """The same as it lies, rows by columns by 3."""
     a, b, c, d = (max(0, round(v * PX_PER_MM)) for v in (x0, y0, x1, y1))
-    return linear_of(flat[b:d, a:c].reshape(-1, 3).astype(float))
+    return linear_of(flat[b:d, a:c].astype(float))

@@ -1,4 +1,4 @@
-"""Swatch cards: the sheet that is printed, slips pasted on its picture by code, seen slantwise and in slanting light."""
+"""Swatch cards: the printed sheet, slips pasted on its picture by code, seen slantwise and in slanting light."""
 
 import cv2
 import numpy as np
@@ -28,7 +28,7 @@ def photographed(codes: list[str], missing: int = -1, seed: int = 1) -> bytes:
     data = swatch_pdf(Practice(paper="A4"), [woods()[code].name for code in codes], "Oil", "A4")
     page = pypdfium2.PdfDocument(data)[0].render(scale=DPI / 72).to_numpy()[..., :3].astype(float)
     # where the sheet's upper left lies on the page
-    dark = np.argwhere(page[..., 0] < 60)
+    dark = np.argwhere(page[: len(page) // 5, :, 0] < 60)
     top, left = dark.min(axis=0)
     px = DPI / 25.4
     linear = (page / 255) ** 2.2 * PAPER
@@ -39,7 +39,7 @@ def photographed(codes: list[str], missing: int = -1, seed: int = 1) -> bytes:
         colour = (np.array(rgb_of(wood.raw if field.side == "raw" else wood.finished)) / 255) ** 2.2
         x0, y0 = left + field.x_mm * px, top + field.y_mm * px
         a, b, c, d = (round(v) for v in (y0 - 2, y0 + CELL_MM[1] * px + 2, x0 - 2, x0 + CELL_MM[0] * px + 2))
-        linear[a:b, c:d] = colour[::1]
+        linear[a:b, c:d] = colour
     high, wide = linear.shape[:2]
     xs = np.linspace(0.75, 1.0, wide)[None, :, None]
     linear = linear * xs * np.array([1.0, 0.96, 0.86])
@@ -56,9 +56,7 @@ def photographed(codes: list[str], missing: int = -1, seed: int = 1) -> bytes:
 
 
 @settings(max_examples=6)
-@given(
-    st.lists(st.sampled_from(["cherry", "walnut", "holly", "padauk", "poplar"]), min_size=1, max_size=4, unique=True)
-)
+@given(st.lists(st.sampled_from(["cherry", "walnut", "holly", "padauk", "maple"]), min_size=1, max_size=4, unique=True))
 def test_colours_come_back_from_a_photo_of_the_sheet(codes):
     seen = swatches_in(photographed(codes, seed=len(codes)), len(codes))
     for code, swatch in zip(codes, seen, strict=True):
