@@ -85,7 +85,7 @@ def _shoot(browser) -> None:
     for name, title, path in (
         ("layers", "Lighthouse", "pattern/?view=apart"),
         ("stock", "Two koi", "stock/?pieces=17&part=17"),
-        ("glue", "Lighthouse", "assembly/?view=apart"),
+        ("glue", "Lighthouse", "assembly/?knot=glue-3-1"),
         ("calendar", "Lighthouse", "calendar/"),
         ("lettering", "House plaque", "pattern/?show=numbers"),
     ):

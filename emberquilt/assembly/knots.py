@@ -9,13 +9,17 @@ from ..work.steps import Step
 from .glueup import Batch, GluePlan
 
 KINDS = {
+    "fit": "work",
+    "paper": "work",
+    "shape": "work",
     "coat": "coat",
-    "mark": "mark",
+    "mark": "work",
     "glue": "glue",
     "put on": "glue",
     "trim": "trim",
-    "cure": "cure",
+    "cure": "work",
     "mount": "glue",
+    "hang": "work",
 }
 
 

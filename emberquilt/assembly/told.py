@@ -4,6 +4,7 @@ from ..work.parts import Job
 from .clamping import CLAMPS, HAND, NOTHING, Hold, hold_of
 from .glueup import Batch, GluePlan, GlueStep
 from .insertion import draft_of
+from .squeeze import squeezed_out
 from .supplies import TEASPOON_ML, glue_of
 
 DROP_ML = 0.05
@@ -78,6 +79,11 @@ def glue_lines(job: Job, plan: GluePlan, row: GlueStep, batch: Batch) -> list[st
     several = len([one for one in plan.batches_of[batch.assembly] if not one.whole]) > 1
     lead = f"Batch {batch.number}: all of it laid" if several or len(batch.steps) > 1 else "Laid"
     lines.append(f"{lead} within {glue.open_minutes:.2g} min of the first drop")
+    if row is batch.steps[0]:
+        lines.append("Waxed paper under it, and between it and what presses")
+    if squeezed := squeezed_out(job, batch):
+        names = ", ".join(dict.fromkeys(spoken(job, key) for key in squeezed))
+        lines.append(f"Keep glue back from the edge on {names}: what squeezes out would be seen")
     hold = hold_of(job, plan, batch)
     if hold.how not in (NOTHING, HAND):
         slides = (

@@ -9,6 +9,7 @@ from ..assembly.dryfit import fit_order
 from ..assembly.finishing import AFTER, coatings_of
 from ..assembly.glueup import Batch, GlueStep
 from ..assembly.insertion import insertions_of
+from ..assembly.squeeze import squeezed_out
 from ..assembly.tree import Assembly
 from ..assembly.trimming import trim_of
 from ..plan import Plan
@@ -148,7 +149,7 @@ def _tree(plan: Plan, one: Assembly, before: tuple[str, ...]) -> dict[str, Any]:
         "glue": list(dict.fromkeys(step.glue for batch in batches for step in batch.steps if step.bonds)),
         "clamps": _most(holds),
         "after": [*(inner.key for inner in one.inside), *before],
-        "batches": [_batch(batch, hold) for batch, hold in zip(batches, holds, strict=True)],
+        "batches": [_batch(plan, batch, hold) for batch, hold in zip(batches, holds, strict=True)],
         "inside": inside,
     }
 
@@ -164,7 +165,7 @@ def _most(holds: list[Hold]) -> dict[str, int]:
     }
 
 
-def _batch(batch: Batch, hold: Hold) -> dict[str, Any]:
+def _batch(plan: Plan, batch: Batch, hold: Hold) -> dict[str, Any]:
     return {
         "step": batch.key,
         "number": batch.number,
@@ -177,6 +178,7 @@ def _batch(batch: Batch, hold: Hold) -> dict[str, Any]:
         "open_minutes": batch.glue.open_minutes,
         "clamp_minutes": batch.glue.clamp_minutes,
         "work_minutes": batch.glue.work_minutes,
+        "squeeze_mm": squeezed_out(plan.job, batch),
         "hold": {
             "how": hold.how,
             "why": hold.why,

@@ -30,6 +30,12 @@ def test_axe_finds_nothing_at_the_stations(desk):
         "wood/?show=seams",
         "saw/?show=way",
         "practise/",
+        "assembly/?show=coats",
+        "assembly/?knot=glue-1-1",
+        "bench/fit/",
+        "bench/which/?number=9",
+        "bench/broke/?step=shape&part=9",
+        "swatches/",
     )
     relief = ("relief/?show=lamp", "relief/?show=edges&pieces=9", "bench/?step=shape&part=9")
     for path in (f"{work}/{p}" for p in relief):

@@ -71,6 +71,11 @@ def test_every_page_fits_phone_tablet_and_desk(desk, demo):
                 "wood/?show=picture",
                 "saw/?show=way",
                 "practise/",
+                "assembly/?show=coats",
+                "assembly/?knot=trim",
+                "bench/fit/",
+                "bench/which/?number=9",
+                "swatches/",
                 "final/",
             )
         ]

@@ -16,6 +16,7 @@ from emberquilt.assembly.dryfit import advice_for, fit_order, found_at
 from emberquilt.assembly.insertion import insertions_of
 from emberquilt.assembly.knots import knots_of
 from emberquilt.assembly.placing import anchor_of, placing_order, rounds_of
+from emberquilt.assembly.squeeze import squeezed_out
 from emberquilt.assembly.supplies import finish_of, glue_of
 from emberquilt.assembly.trimming import trim_of
 from emberquilt.drawing.lifted import lifted
@@ -234,6 +235,16 @@ def bodies_of(rings: list) -> list[list]:
         else:
             bodies.append([ring])
     return bodies
+
+
+def test_glue_is_seen_where_an_edge_lies_on_a_face_that_shows():
+    """A badge of 60 by 40 in the middle of a plate: 200 mm of edge; a strip that ends with it on three sides: 400."""
+    badge, strip = shapely.box(100, 100, 160, 140), shapely.box(0, 0, 60, 400)
+    for upper, edge in ((badge, 200.0), (strip, 400.0)):
+        plan = Plan(work_of(layer(1, PLATE, thickness_mm=6.0), layer(2, upper, kind="overlay")))
+        assert squeezed_out(plan.job, plan.glue.batches[-1]) == {"100": pytest.approx(edge, abs=1.5)}
+    covered = work_of(layer(1, PLATE, thickness_mm=6.0), layer(2, PLATE, kind="overlay"))
+    assert squeezed_out(job_of(covered), Plan(covered).glue.batches[-1]) == {}
 
 
 # going in

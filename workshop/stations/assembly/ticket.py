@@ -7,6 +7,7 @@ from emberquilt.assembly.bonds import bundle_of
 from emberquilt.assembly.clamping import HOLDS, NOTHING, hold_of
 from emberquilt.assembly.finishing import WITH_THEM, Coating, coatings_of, glued_faces
 from emberquilt.assembly.knots import Knot, knot_at, knots_of
+from emberquilt.assembly.squeeze import squeezed_out
 from emberquilt.assembly.supplies import glue_of, glues
 from emberquilt.assembly.told import amount_words, hold_words, spoken
 from emberquilt.assembly.tree import Assembly
@@ -47,6 +48,15 @@ PRACTICE = (
 )
 LIFTED, COATS = "lifted", "coats"
 MOST_WAITS = 12
+SHORT = {
+    "fit": "Dry fit",
+    "paper": "Patterns off",
+    "shape": "Shape",
+    "mark": "Mark",
+    "trim": "Trim",
+    "cure": "Clamps off",
+    "hang": "Hang",
+}
 IN_PX = {"hatch": 9, "hatch_wide": 2.4, "name_size": 17, "said_size": 14.5, "caul_wide": 12, "caul_inner": 9}
 """Hatching of faces that get glue, letters and cauls, in px of a panel of 870."""
 
@@ -157,7 +167,7 @@ def _short(desk: Desk, knot: Knot) -> str:
     if batch is None:
         coating = _coating(desk, knot)
         coat = coating.name if coating else knot.step.label.partition(" on ")[0]
-        return {"coat": coat, "mark": "Mark", "trim": "Trim", "cure": "Clamps off"}.get(knot.kind, "Mount")
+        return {"coat": coat, "glue": "Mount"}.get(knot.kind, SHORT.get(knot.step.verb, knot.step.label))
     one = desk.plan.glue.by_assembly[batch.whole or batch.assembly]
     several = len(desk.plan.glue.batches_of[batch.assembly]) > 1 and not batch.whole
     plain = len(desk.composition.layers) == 1 and not one.apart
@@ -178,14 +188,13 @@ def _of_knot(desk: Desk, knot: Knot, knots: Sequence[Knot]) -> dict:
     }
     if knot.batch is not None:
         hold = hold_of(desk.job, desk.plan.glue, knot.batch)
-        lies = {bond.a for step in knot.batch.steps for bond in step.bonds if bond.kind == "face"}
         told |= {
             "batch": knot.batch,
             "hold": hold,
             "hold_words": hold_words(hold) if hold.how != NOTHING else hold.why,
             "pressed": hold.how != NOTHING,
             "amount": amount_words(knot.batch.ml),
-            "squeeze": squeezed(desk, lies),
+            "squeeze": _squeeze(desk, knot),
         }
     else:
         coating = _coating(desk, knot)
@@ -193,10 +202,14 @@ def _of_knot(desk: Desk, knot: Knot, knots: Sequence[Knot]) -> dict:
     return told
 
 
-def squeezed(desk: Desk, keys: set[str]) -> str:
-    """Parts on whose seen face glue that squeezes out would lie, in words."""
-    faces = dict.fromkeys(spoken(desk.job, key) for key in sorted(keys) if key.isdecimal())
-    return ", ".join([*faces][:4]) + (" …" if len(faces) > 4 else "")
+def _squeeze(desk: Desk, knot: Knot) -> str:
+    """On which seen faces glue that squeezes out would lie, and along how much edge, in words."""
+    if knot.batch is None:
+        return ""
+    found = squeezed_out(desk.job, knot.batch)
+    names = [*dict.fromkeys(spoken(desk.job, key) for key in found)]
+    long = desk.composition.practice.say(sum(found.values()))
+    return f"{', '.join(names[:4])}{' …' if len(names) > 4 else ''}, along {long} of edge" if found else ""
 
 
 def _coating(desk: Desk, knot: Knot) -> Coating | None:
