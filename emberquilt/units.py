@@ -133,9 +133,13 @@ def exact_length(mm: float, unit: str = "mm", denominator: int = 32) -> str:
     return f"{'0' if number == '-0' else number} mm"
 
 
+TINY_AREA = 0.2
+
+
 def format_area(mm2: float, unit: str = "mm") -> str:
-    """Square inches or square centimetres, one decimal."""
-    return f"{mm2 / MM_PER_INCH**2:.1f} in²" if unit == "in" else f"{mm2 / 100:.1f} cm²"
+    """Square inches or square centimetres, one decimal, of tiny ones two."""
+    area, words = (mm2 / MM_PER_INCH**2, "in²") if unit == "in" else (mm2 / 100, "cm²")
+    return f"{area:.{2 if 0 < area < TINY_AREA else 1}f} {words}"
 
 
 ROMAN = (

@@ -73,7 +73,7 @@ class Alike:
         if one := self.turned_of.get(key):
             way = "any way round" if one.round else f"turned by {max(one.degs)}°"
             told.append(f"Nearly fits {way}: mark which end is up")
-        return "; ".join(told)
+        return ". ".join(told)
 
 
 def alike_of(job: Job) -> Alike:

@@ -56,6 +56,11 @@ class GlueStep:
         """How much is glued, on one of the two faces."""
         return sum(bond.area_mm2 for bond in self.bonds)
 
+    @property
+    def own_mm2(self) -> float:
+        """Of it what is glued to the part itself; the rest is under its shims and spacers."""
+        return sum(bond.area_mm2 for bond in self.bonds if self.part in (bond.a, bond.b))
+
     def laying_minutes(self, glue: Glue) -> float:
         """Of hands until it lies, without holding it."""
         return self.minutes - (glue.clamp_minutes if glue.held_by_hand and self.bonds else 0.0)

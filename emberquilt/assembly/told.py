@@ -64,6 +64,8 @@ def glue_lines(job: Job, plan: GluePlan, row: GlueStep, batch: Batch) -> list[st
     lines = []
     if row.bonds:
         area = f"{practice.say_area(row.area_mm2)} of glue, {amount_words(glue.ml(row.area_mm2))}"
+        if row.under and row.area_mm2 > row.own_mm2:
+            area += ", with what goes under it"
         lines.append(
             f"{glue.name}: {area}" if not glue.is_tape else f"{glue.name} on {practice.say_area(row.area_mm2)}"
         )

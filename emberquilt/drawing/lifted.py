@@ -137,7 +137,7 @@ class _Lifted:
         part = self.job.by_key[keys[0]]
         wood = self.plan.composition.rack.shelf.get(part.material)
         said = self.practice.say(part.thickness_mm)
-        return f"{said} in {wood.name.lower()}" if wood else said
+        return f"{said}, {wood.name.lower()}" if wood else said
 
     def told(self) -> dict[str, Any]:
         leaves = [self._leaf(i, leaf) for i, leaf in enumerate(self.leaves)]

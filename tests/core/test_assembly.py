@@ -22,6 +22,7 @@ from emberquilt.assembly.trimming import trim_of
 from emberquilt.drawing.lifted import lifted
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.formats.plan_json import plan_json
+from emberquilt.formats.project import Project, read_project, write_project
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
@@ -482,3 +483,26 @@ def test_every_knot_can_be_drawn(work):
         drawn = lifted(plan, knot, knots)
         shown = [p["key"] for leaf in drawn["leaves"] for p in leaf["parts"]]
         assert sorted(shown) == sorted(part.key for part in plan.job.of_one)
+
+
+def test_what_was_decided_travels_with_the_project_file_and_follows_edits():
+    work = composition(grid(3, 3))
+    for verb, keys, values in (
+        ("bundle", [1, 2], {}),
+        ("glue_with", [3], {"glue": "epoxy"}),
+        ("hold", [4], {"hold": "weights"}),
+        ("draft", [5], {"deg": "2.5"}),
+        ("mask", [6], {}),
+        ("seal", [7], {}),
+        ("sanded", [8, 9], {"sand": "9", "mm": "0.3 mm"}),
+        ("fit", [4, 5], {"found": "gap", "mm": "0.4 mm"}),
+    ):
+        work = edited(work, verb, keys, **values)
+    back = read_project(write_project(Project(work, "2026-11-25T10:00:00"))).composition
+    assert back.decisions.assembly == work.decisions.assembly
+    # joined with its neighbour, a piece hands on what was said of it; a seam that is gone is forgotten, and said
+    joined = edited(work, "join", [5, 6])
+    decided = joined.decisions.assembly
+    assert {fit.found for fit in decided.fits} == {"ok"} or decided.fits[-1].b in joined.by_key
+    assert set(decided.masked) <= set(joined.by_key)
+    assert edited(work, "mask", [6], off="yes").decisions.assembly.masked == ()

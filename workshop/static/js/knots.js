@@ -23,9 +23,11 @@ export function playKnots() {
     } else if (event.isTrusted && timer) stop();
   });
   // the knot that is at hand is seen on the string
-  document.body.addEventListener("htmx:afterSettle", () => {
+  const show = () => {
     const here = document.querySelector(".knotline [aria-current=true]");
     const line = here?.parentElement;
     if (line) line.scrollLeft = here.offsetLeft - line.clientWidth / 3;
-  });
+  };
+  document.body.addEventListener("htmx:afterSettle", show);
+  show();
 }

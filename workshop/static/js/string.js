@@ -31,7 +31,7 @@ export function hangString(panel) {
   const tie = () => {
     const eyelet = document.querySelector("#ticket .eyelet");
     const shape = panel.chosen.size ? panel.shape([...panel.chosen].at(-1)) : null;
-    const laid = document.querySelector("#rack .part.on");
+    const laid = document.querySelector("#rack .part.on, #lifted .part.lit .top");
     // while the way of the blade is played the picture is not seen
     const hidden = !eyelet || document.querySelector("[data-way]");
     const line = hidden ? null : laid ? toRack(laid, eyelet) : shape ? toPiece(panel, shape, eyelet) : null;
@@ -55,7 +55,7 @@ function toPiece(panel, shape, eyelet) {
 
 // To a part on its board.
 function toRack(laid, eyelet) {
-  const frame = document.getElementById("rack").getBoundingClientRect();
+  const frame = laid.closest(".rack").getBoundingClientRect();
   const spot = laid.closest("svg").querySelector(".arrow")?.getBoundingClientRect() ?? laid.getBoundingClientRect();
   return path([spot.left + 0.5 * spot.width + 16, spot.top + spot.height / 2 + 9], frame, eyelet);
 }
