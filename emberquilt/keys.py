@@ -26,3 +26,20 @@ def keys_in(text: str) -> list[int]:
             raise ValueError("no run of keys")
         keys.extend(range(low, high + 1))
     return keys
+
+
+def pairs_text(pairs: Iterable[tuple[int, int]]) -> str:
+    """``1:2,5;3:4`` for the pairs 1-2, 1-5 and 3-4: short also where there are thousands."""
+    by_first: dict[int, list[int]] = {}
+    for first, second in pairs:
+        by_first.setdefault(first, []).append(second)
+    return ";".join(f"{first}:{runs(by_first[first])}" for first in sorted(by_first))
+
+
+def pairs_in(text: str) -> list[tuple[int, int]]:
+    """Pairs in ``1:2,5;3:4``. Raises `ValueError` for anything else."""
+    pairs = []
+    for item in filter(None, text.split(";")):
+        first, _, rest = item.partition(":")
+        pairs += [(int(first), second) for second in keys_in(rest)]
+    return pairs

@@ -47,6 +47,7 @@ from emberquilt.work.decisions import (
     WholeDecisions,
     WoodDecisions,
 )
+from emberquilt.work.fitted import fits_of
 from emberquilt.work.register import VERBS
 from emberquilt.work.steps import left_of
 from emberquilt.work.verbs import edit
@@ -279,7 +280,7 @@ def subjects_stand(work: Composition) -> None:
     assert set(glued.anchors) | set(glued.masked) | set(glued.sealed) <= made
     assert set(glued.glues) | set(glued.holds) | set(glued.drafts) <= made
     assert all(set(keys_in(run)) <= made for run in glued.bundles)
-    assert all({fit.a, fit.b} <= made and fit.sanded in (0, fit.a, fit.b) for fit in glued.fits)
+    assert all({fit.a, fit.b} <= made and fit.sanded in (0, fit.a, fit.b) for fit in fits_of(work))
     assert set(decided.stock.within) | set(decided.stock.wanted) <= made
     assert all(set(keys_in(flow.keys)) <= made for flow in decided.wood.flows)
     assert all(set(keys_in(keys)) <= made for kept in decided.wood.palettes for _, keys in kept.woods)

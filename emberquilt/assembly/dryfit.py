@@ -12,9 +12,8 @@ import shapely
 
 from ..findings import name_pieces
 from ..outline.coverage import Coverage, Seam
-from ..work.composition import Layer
 from ..work.decisions import Fit
-from ..work.fitted import off_at
+from ..work.fitted import fits_of, off_at
 from ..work.parts import Job
 from .glueup import GluePlan, is_tiny
 from .placing import placing_order
@@ -87,13 +86,6 @@ class Advice:
     remake: int = 0
 
 
-def found_at(job: Job, a: int, b: int, copy: int = 1) -> Fit | None:
-    """What was said of a seam, None for nothing."""
-    low, high = min(a, b), max(a, b)
-    fits = job.composition.decisions.assembly.fits
-    return next((fit for fit in fits if (fit.a, fit.b, fit.copy) == (low, high, copy)), None)
-
-
 def advice_for(job: Job, glue: GluePlan, fit: Fit) -> Advice | None:
     """What to do about a seam that is tight or gapes; None where it fits."""
     home = job.composition.home.get(fit.a)
@@ -110,9 +102,7 @@ def _tight(job: Job, glue: GluePlan, coverage: Coverage, seam: Seam, fit: Fit) -
     composition = job.composition
     number, say = composition.by_key, composition.practice.say
     place = {step.piece: step.order for step in glue.steps if step.piece}
-    known = {
-        (one.a, one.b) for one in composition.decisions.assembly.fits if one.found == "ok" and one.copy == fit.copy
-    }
+    known = {(one.a, one.b) for one in fits_of(composition) if one.found == "ok" and one.copy == fit.copy}
     meets = {key: _meets(coverage, seam, key) for key in (seam.a, seam.b)}
     right = {key: [k for k in meets[key] if (min(k, key), max(k, key)) in known] for key in meets}
 
@@ -194,7 +184,3 @@ def open_fits(job: Job) -> list[Fit]:
     """Seams that were found tight or open and are not settled yet."""
     fits = job.composition.decisions.assembly.fits
     return [fit for fit in fits if fit.found != "ok" and fit.copy <= job.copies]
-
-
-def layers_to_fit(job: Job) -> list[Layer]:
-    return [layer for layer in job.composition.layers if layer.fitted and layer.without_openings.coverage.seams]

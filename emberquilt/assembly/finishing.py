@@ -10,7 +10,7 @@ import shapely
 from ..colour import words_of
 from ..findings import name_pieces
 from ..rack.coats import CLEAR, Coat, coat_of
-from ..work.contacts import Contact, contacts_of
+from ..work.contacts import contacts_of
 from ..work.parts import Job
 from .bonds import bonds_of
 from .supplies import Finish, finish_of
@@ -204,11 +204,6 @@ def glued_faces(job: Job) -> dict[str, float]:
         if bond.kind == "face":
             found[bond.a] = found.get(bond.a, 0.0) + bond.area_mm2
     return found
-
-
-def glued_on(job: Job, key: str) -> list[Contact]:
-    """What is glued on a part's upper face."""
-    return [bond for bond in bonds_of(job) if bond.kind == "face" and bond.a == key]
 
 
 def _early(job: Job, coloured: dict[str, str]) -> dict[str, str]:

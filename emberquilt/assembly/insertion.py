@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass
 
 from ..relief.bevel import bevels_of
+from ..work.fitted import found_at
 from ..work.parts import USUAL_KERF_MM, Job
 from .glueup import GluePlan
 
@@ -44,9 +45,9 @@ def draft_of(job: Job, key: int) -> float:
 
 def gap_at(job: Job, key: int, other: int) -> float:
     """How far the joint of two pieces stands open, as it was found dry, or as this practice saws it."""
-    for fit in job.composition.decisions.assembly.fits:
-        if {fit.a, fit.b} == {key, other}:
-            return {"tight": -1.0, "gap": 1.0, "ok": 0.0}[fit.found] * fit.mm
+    fit = found_at(job.composition, key, other)
+    if fit is not None:
+        return {"tight": -1.0, "gap": 1.0, "ok": 0.0}[fit.found] * fit.mm
     return job.composition.practice.joint_mm(USUAL_KERF_MM)
 
 

@@ -3,10 +3,11 @@
 from dataclasses import replace
 
 from ..errors import BadChoice
-from ..keys import keys_in, runs
+from ..keys import keys_in, pairs_in, pairs_text, runs
 from ..work.change import Edit, decided
 from ..work.composition import Piece
 from ..work.decisions import Fit
+from ..work.fitted import found_at
 from ..work.register import Values, verb
 from ..work.setting import length_of, named, number, of, whole_number
 from ..work.view import Target
@@ -118,7 +119,7 @@ def say_fit(target: Target, values: Values) -> Edit:
     mm = 0.0
     if found in ("tight", "gap"):
         mm = length_of(values, target.composition, "mm", 0.0, MOST_OFF_MM, USUAL_MM)
-    old = _fit_at(target, a.key, b.key, copy)
+    old = found_at(target.composition, a.key, b.key, copy)
     kept = replace(old, found=found, mm=round(mm, 4)) if old else Fit(a.key, b.key, found, round(mm, 4), copy)
     words = FOUND.get(found, "looked at again")
     return _with_fit(target, kept if found else None, a.key, b.key, copy, f"{a.number} and {b.number}: {words}")
@@ -132,7 +133,7 @@ def say_sanded(target: Target, values: Values) -> Edit:
     if which not in (a.key, b.key):
         raise BadChoice(f"Say which of the two was sanded: {a.number} or {b.number}.")
     mm = length_of(values, target.composition, "mm", 0.0, MOST_OFF_MM, USUAL_MM)
-    old = _fit_at(target, a.key, b.key, copy)
+    old = found_at(target.composition, a.key, b.key, copy)
     had = old.off_mm if old is not None and old.sanded == which else 0.0
     total = round(min(had + mm, 2 * MOST_OFF_MM), 4)
     sanded = a if a.key == which else b
@@ -154,15 +155,19 @@ def _seam_of(target: Target, values: Values) -> tuple[Piece, Piece, int]:
     return a, b, copy
 
 
-def _fit_at(target: Target, a: int, b: int, copy: int) -> Fit | None:
-    fits = target.composition.decisions.assembly.fits
-    return next((fit for fit in fits if (fit.a, fit.b, fit.copy) == (a, b, copy)), None)
-
-
 def _with_fit(target: Target, fit: Fit | None, a: int, b: int, copy: int, label: str) -> Edit:
-    fits = target.composition.decisions.assembly.fits
-    rest = tuple(one for one in fits if (one.a, one.b, one.copy) != (a, b, copy))
-    return decided(target.composition, label, "assembly", fits=(*rest, fit) if fit else rest)
+    """Seams that simply fit are kept as pairs: there are thousands of them."""
+    decided_ = target.composition.decisions.assembly
+    rest = tuple(one for one in decided_.fits if (one.a, one.b, one.copy) != (a, b, copy))
+    pairs = set(pairs_in(decided_.right.get(copy, ""))) - {(a, b)}
+    plain = fit is not None and fit.found == "ok" and not fit.sanded
+    if plain:
+        pairs.add((a, b))
+    right = {n: text for n, text in decided_.right.items() if n != copy}
+    if pairs:
+        right[copy] = pairs_text(pairs)
+    fits = (*rest, fit) if fit is not None and not plain else rest
+    return decided(target.composition, label, "assembly", fits=fits, right=right)
 
 
 def _chosen(target: Target) -> tuple[Piece, ...]:

@@ -14,6 +14,7 @@ from ..saw.blades import ALL, INSIDE
 from ..saw.cuts import SawPlan
 from ..saw.told import corners_told
 from ..work.copies import among, any_copy, copy_of
+from ..work.fitted import fits_of
 from ..work.parts import Job, Part
 from ..work.shaped import EASED_MM, edge_of
 from ..work.steps import Step, groups
@@ -172,7 +173,7 @@ def _fitting(job: Job, step: Step, glue: GluePlan) -> list[str]:
         return []
     layer = int(step.key.removeprefix("fit-"))
     pairs = {seam.pair for seam in fit_order(job, glue) if seam.layer == layer}
-    fits = [fit for fit in job.composition.decisions.assembly.fits if (fit.a, fit.b) in pairs]
+    fits = [fit for fit in fits_of(job.composition) if (fit.a, fit.b) in pairs]
     right = sum(fit.found == "ok" for fit in fits)
     told = [f"{len(pairs) * job.copies} seams, one after the other; {right} were found right"]
     if len(fits) > right:

@@ -218,7 +218,6 @@ class _Lifted:
             "edges": edges,
             "shift": self._shift(part.top_mm - lowest),
             "lit": part.id.piece in self.lit and part.key.isdecimal(),
-            "grain": round(-part.grain_deg, 1) if part.key.isdecimal() else 0,
         }
 
     @staticmethod

@@ -14,6 +14,7 @@ from ..assembly.tree import Assembly
 from ..assembly.trimming import trim_of
 from ..plan import Plan
 from ..work.contacts import Contact
+from ..work.fitted import fits_of
 from .rings import rings_of
 
 
@@ -46,7 +47,7 @@ def assembly_json(plan: Plan) -> dict[str, Any]:
                 "sanded": str(f.sanded) if f.sanded else "",
                 "off_mm": f.off_mm,
             }
-            for f in plan.composition.decisions.assembly.fits
+            for f in fits_of(plan.composition)
         ],
         "insertion": [
             {

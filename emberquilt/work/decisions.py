@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any
 from zlib import crc32
 
-from ..keys import keys_in, runs
+from ..keys import keys_in, pairs_in, pairs_text, runs
 from ..outline.details import Affine, Detail, detail_of, moved_line
 
 MOST_COPIES = 99
@@ -372,13 +372,15 @@ class Fit:
 @dataclass(frozen=True)
 class AssemblyDecisions:
     """`anchors`: pieces that are put down first, at most one a layer; `bundles`: runs of pieces that are put together
-    by themselves and go on as one; `fits`: what the dry fit found; `masked`: pieces whose face stays bare where
+    by themselves and go on as one; `right`: seams that fit dry, by copy as pairs of keys, and
+    `fits`: what else the dry fit found; `masked`: pieces whose face stays bare where
     something is glued on it, `sealed`: pieces that are glued over their whole face. By piece: `glues` its glue, `holds`
     what presses it, `drafts` by how many degrees its edge is sanded under."""
 
     anchors: tuple[int, ...] = ()
     bundles: tuple[str, ...] = ()
     fits: tuple[Fit, ...] = ()
+    right: Mapping[int, str] = field(default_factory=dict)
     masked: tuple[int, ...] = ()
     sealed: tuple[int, ...] = ()
     glues: Mapping[int, str] = field(default_factory=dict)
@@ -391,11 +393,19 @@ class AssemblyDecisions:
         bundles = [run for run in (change.run(old) for old in self.bundles) if len(keys_in(run)) > 1]
         lost += ["A bundle is gone with its pieces."] * (len(self.bundles) - len(bundles))
         fits = _fits_after(self.fits, change)
-        lost += ["What was found at a seam in the dry fit is gone with it."] * (len(self.fits) - len(fits))
+        right = {n: text for n, old in self.right.items() if (text := _right_after(old, change))}
+        if len(fits) < len(self.fits) or right != self.right:
+            lost.append("What was found at a seam in the dry fit is gone with it.")
         masked, sealed = (_homes(keys, change) for keys in (self.masked, self.sealed))
         glues, holds, drafts = (_at_home(table, change) for table in (self.glues, self.holds, self.drafts))
         anchors = tuple(dict.fromkeys(key for key in homes if key is not None))
-        return AssemblyDecisions(anchors, tuple(bundles), fits, masked, sealed, glues, holds, drafts), lost
+        return AssemblyDecisions(anchors, tuple(bundles), fits, right, masked, sealed, glues, holds, drafts), lost
+
+
+def _right_after(text: str, change: Reshaped) -> str:
+    pairs = pairs_in(text)
+    kept = [(a, b) for a, b in pairs if a in change.pieces and b in change.pieces]
+    return text if len(kept) == len(pairs) else pairs_text(kept)
 
 
 def _fits_after(fits: tuple[Fit, ...], change: Reshaped) -> tuple[Fit, ...]:
@@ -570,6 +580,7 @@ def _assembly(told: Mapping[str, Any]) -> AssemblyDecisions:
         tuple(told.get("anchors", ())),
         tuple(told.get("bundles", ())),
         _each(told.get("fits", ()), Fit),
+        _by_key(told.get("right", {}), str),
         tuple(told.get("masked", ())),
         tuple(told.get("sealed", ())),
         _by_key(told.get("glues", {}), str),

@@ -5,17 +5,29 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 import shapely
 
+from ..keys import pairs_in
 from ..outline.coverage import Coverage
 from .composition import Composition
+from .decisions import Fit
 
 ROWS = 24
 """Straight rows and columns that are looked along in each layer."""
 
 
+def fits_of(composition: Composition) -> tuple[Fit, ...]:
+    """All that was found in the dry fit, worked out once for each state of the work."""
+    kept = composition.__dict__.get("_fits")
+    if kept is None:
+        decided = composition.decisions.assembly
+        right = tuple(Fit(a, b, "ok", copy=n) for n, text in decided.right.items() for a, b in pairs_in(text))
+        kept = composition.__dict__["_fits"] = (*decided.fits, *right)
+    return kept
+
+
 def off_at(composition: Composition, key: int, copy: int = 0) -> dict[int, float]:
     """What has been sanded off a piece, by the neighbour it was for; of one copy, or the most of any (0)."""
     found: dict[int, float] = {}
-    for fit in composition.decisions.assembly.fits:
+    for fit in fits_of(composition):
         if fit.sanded == key and copy in (0, fit.copy):
             other = fit.b if fit.a == key else fit.a
             found[other] = max(found.get(other, 0.0), fit.off_mm)
@@ -25,7 +37,7 @@ def off_at(composition: Composition, key: int, copy: int = 0) -> dict[int, float
 def sanded_mm(composition: Composition) -> dict[int, float]:
     """The most that has been sanded off a side of each piece, of those that were sanded."""
     table: dict[int, float] = {}
-    for fit in composition.decisions.assembly.fits:
+    for fit in fits_of(composition):
         if fit.sanded and fit.off_mm:
             table[fit.sanded] = max(table.get(fit.sanded, 0.0), fit.off_mm)
     return table
@@ -54,7 +66,13 @@ def rows_of(coverage: Coverage) -> Iterable[tuple[bool, shapely.LineString]]:
 def off_by_seam(composition: Composition) -> dict[tuple[int, int], float]:
     """What has been sanded off at each seam, the most of any copy."""
     table: dict[tuple[int, int], float] = {}
-    for fit in composition.decisions.assembly.fits:
+    for fit in fits_of(composition):
         if fit.off_mm:
             table[fit.a, fit.b] = max(table.get((fit.a, fit.b), 0.0), fit.off_mm)
     return table
+
+
+def found_at(composition: Composition, one: int, other: int, copy: int = 1) -> Fit | None:
+    """What was said of the seam of two pieces, None for nothing."""
+    low, high = min(one, other), max(one, other)
+    return next((f for f in fits_of(composition) if (f.a, f.b, f.copy) == (low, high, copy)), None)

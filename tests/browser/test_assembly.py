@@ -6,6 +6,7 @@ from django.core.management import call_command
 
 from emberquilt.assembly.dryfit import fit_order
 from emberquilt.outline.coverage import Coverage
+from emberquilt.work.fitted import fits_of
 from tests.conftest import cells, composition
 from tests.photos import photo_of
 from workshop.compositions import actions, store
@@ -95,7 +96,7 @@ def test_a_dry_fit_with_a_thumb(desk, work):
         assert min(box["width"], box["height"]) >= 44, button.inner_text()
     with page.expect_navigation():
         page.locator("button.done-btn", has_text="is sanded").click()
-    fits = {(fit.a, fit.b): fit for fit in decided(work).fits}
+    fits = {(fit.a, fit.b): fit for fit in fits_of(store.load(Composition.objects.get(pk=work.pk)))}
     assert fits[order[0].pair].found == "ok"
     assert fits[order[1].pair].off_mm == 0.5
     assert "2 of" in page.locator(".tally").inner_text()

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.assembly.clamping import hold_of
-from emberquilt.assembly.dryfit import advice_for, fit_order, found_at
+from emberquilt.assembly.dryfit import advice_for, fit_order
 from emberquilt.assembly.insertion import insertions_of
 from emberquilt.assembly.knots import knots_of
 from emberquilt.assembly.placing import anchor_of, placing_order, rounds_of
@@ -26,6 +26,7 @@ from emberquilt.formats.project import Project, read_project, write_project
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
+from emberquilt.work.fitted import found_at
 from emberquilt.work.parts import job_of
 from tests.conftest import cells, composition, edited, findings_of, grid
 from tests.core.test_parts import layer, stacks, work_of
@@ -399,7 +400,7 @@ def test_what_to_sand_is_what_takes_nothing_from_a_seam_that_fits():
     work = edited(edited(work, "anchor", [9]), "fit", [9, 13], found="ok")
     work = edited(work, "fit", [13, 14], found="tight", mm="0.4 mm")
     plan = Plan(work)
-    advice = advice_for(plan.job, plan.glue, found_at(plan.job, 13, 14))
+    advice = advice_for(plan.job, plan.glue, found_at(plan.composition, 13, 14))
     assert (advice.sand, advice.spare, advice.mm, advice.side) == (14, 13, 0.4, "left")
     assert advice.words == "Sand 14 on its left by 0.4 mm"
     assert advice.reason == "not 13: 13 also meets 9 there"
@@ -411,13 +412,13 @@ def test_what_to_sand_is_what_takes_nothing_from_a_seam_that_fits():
         finding.fix.values["pieces"],
         **{k: v for k, v in finding.fix.values.items() if k != "pieces"},
     )
-    fit = found_at(job_of(done), 13, 14)
+    fit = found_at(done, 13, 14)
     assert (fit.found, fit.sanded, fit.off_mm) == ("ok", 14, 0.4)
     assert not [f for f in findings_of(done, "assembly") if f.code == "fit-tight"]
     # once more at the same seam adds up
     again = edited(done, "fit", [13, 14], found="tight", mm="0.1 mm")
     again = edited(again, "sanded", [13, 14], sand="14", mm="0.1 mm")
-    assert found_at(job_of(again), 13, 14).off_mm == pytest.approx(0.5)
+    assert found_at(again, 13, 14).off_mm == pytest.approx(0.5)
     for verb, keys, values in (
         ("fit", [9], {"found": "ok"}),
         ("fit", [9, 13], {"found": "perhaps"}),
@@ -434,9 +435,9 @@ def test_a_gap_is_closed_by_what_shows_least():
     small = edited(work, "fit", [1, 2], found="gap", mm="0.2 mm")
     wide = edited(work, "fit", [1, 2], found="gap", mm="0.8 mm")
     plan = Plan(small)
-    assert advice_for(plan.job, plan.glue, found_at(plan.job, 1, 2)).words == "Leave it"
+    assert advice_for(plan.job, plan.glue, found_at(plan.composition, 1, 2)).words == "Leave it"
     plan = Plan(wide)
-    advice = advice_for(plan.job, plan.glue, found_at(plan.job, 1, 2))
+    advice = advice_for(plan.job, plan.glue, found_at(plan.composition, 1, 2))
     assert advice.words.startswith(("Push", "Make"))
     # where something lies over the seam sawdust and glue will do
     hidden = work_of(
@@ -445,7 +446,7 @@ def test_a_gap_is_closed_by_what_shows_least():
     )
     hidden = edited(hidden, "fit", [100, 101], found="gap", mm="0.8 mm")
     plan = Plan(hidden)
-    assert "sawdust" in advice_for(plan.job, plan.glue, found_at(plan.job, 100, 101)).words
+    assert "sawdust" in advice_for(plan.job, plan.glue, found_at(plan.composition, 100, 101)).words
 
 
 def test_what_was_sanded_is_known_to_backer_and_shims():
@@ -496,10 +497,13 @@ def test_what_was_decided_travels_with_the_project_file_and_follows_edits():
         ("seal", [7], {}),
         ("sanded", [8, 9], {"sand": "9", "mm": "0.3 mm"}),
         ("fit", [4, 5], {"found": "gap", "mm": "0.4 mm"}),
+        ("fit", [1, 4], {"found": "ok"}),
+        ("fit", [1, 2], {"found": "ok"}),
     ):
         work = edited(work, verb, keys, **values)
     back = read_project(write_project(Project(work, "2026-11-25T10:00:00"))).composition
     assert back.decisions.assembly == work.decisions.assembly
+    assert work.decisions.assembly.right == {1: "1:2,4"}
     # joined with its neighbour, a piece hands on what was said of it; a seam that is gone is forgotten, and said
     joined = edited(work, "join", [5, 6])
     decided = joined.decisions.assembly

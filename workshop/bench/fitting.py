@@ -9,13 +9,14 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from emberquilt.assembly.alike import alike_of
-from emberquilt.assembly.dryfit import USUAL_MM, Advice, FitSeam, advice_for, fit_order, found_at
+from emberquilt.assembly.dryfit import USUAL_MM, Advice, FitSeam, advice_for, fit_order
 from emberquilt.assembly.found import found_in
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.errors import EmberError
 from emberquilt.outline.paths import path_of
 from emberquilt.plan import Plan
 from emberquilt.work.decisions import Fit
+from emberquilt.work.fitted import fits_of, found_at
 from emberquilt.work.readings import dress_of
 from emberquilt.work.scene import Mark, Scene, scene_of
 from emberquilt.work.setting import whole_number
@@ -55,7 +56,7 @@ def _seam(order: tuple[FitSeam, ...], plan: Plan, copy: int, asked: str) -> FitS
 
 
 def _said(plan: Plan, copy: int) -> dict[tuple[int, int], Fit]:
-    return {(f.a, f.b): f for f in plan.composition.decisions.assembly.fits if f.copy == copy}
+    return {(f.a, f.b): f for f in fits_of(plan.composition) if f.copy == copy}
 
 
 def _say(request, row, order: tuple[FitSeam, ...], seam: FitSeam, copy: int):
@@ -83,7 +84,7 @@ def _address(row, seam: int, copy: int) -> str:
 
 def _shown(row, plan: Plan, order: tuple[FitSeam, ...], seam: FitSeam, copy: int) -> dict:
     said = _said(plan, copy)
-    found = found_at(plan.job, seam.laid, seam.lies, copy)
+    found = found_at(plan.composition, seam.laid, seam.lies, copy)
     advice = advice_for(plan.job, plan.glue, found) if found else None
     number, job = plan.composition.by_key, plan.job
     alike = alike_of(job)
