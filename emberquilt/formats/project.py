@@ -21,7 +21,7 @@ from ..bench.cards import cards
 from ..errors import BadChoice, BadProject, EmberError
 from ..findings import Finding
 from ..hours import FIRST_YEAR, LAST_YEAR, day_of
-from ..keys import keys_in
+from ..keys import keys_in, pairs_in
 from ..outline.coverage import Coverage, on_grid
 from ..plain import HIDDEN, read_json, texts
 from ..plan import Plan
@@ -211,8 +211,11 @@ def _decisions(values: dict) -> Decisions:
                 for order in (*decided.relief.orders, *decided.relief.refused)
                 for run in (order.front, order.behind)
             ),
+            *decided.assembly.bundles,
         ):
             keys_in(text)
+        for text in decided.assembly.right.values():
+            pairs_in(text)
     except BadChoice as problem:
         raise BadProject(f"A decision in this project file cannot be kept: {problem}") from None
     except ValueError:

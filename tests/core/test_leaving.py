@@ -203,6 +203,8 @@ BAD = {
     "empty": (b"", "no project file"),
     "truncated": (write_project(Project(composition(grid(2, 2)), "x"))[:-60], "cut off|damaged"),
     "another zip": (zipped({"readme.txt": b"x"}), "holds no"),
+    "a seam backwards": (rewritten(lambda d: d["decisions"].update(assembly={"right": {"1": "1:4-2"}})), "damaged"),
+    "a bundle backwards": (rewritten(lambda d: d["decisions"].update(assembly={"bundles": ["4-2"]})), "damaged"),
     "newer": (rewritten(lambda d: d.update(version=9)), "version 9"),
     "another format": (rewritten(lambda d: d.update(format="shopping-list")), "no project file"),
     "not json": (zipped({"composition.json": b"{"}), "damaged"),
