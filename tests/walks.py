@@ -277,7 +277,7 @@ def subjects_stand(work: Composition) -> None:
     assert set(saw.first) | set(saw.last) | set(saw.spiral) <= made
     assert set(saw.starts) | set(saw.ways) | set(saw.blades) <= made
     glued = decided.assembly
-    assert set(glued.anchors) | set(glued.masked) | set(glued.sealed) <= made
+    assert set(glued.anchors) | set(glued.unmasked) | set(glued.sealed) <= made
     assert set(glued.glues) | set(glued.holds) | set(glued.drafts) <= made
     assert all(set(keys_in(run)) <= made for run in glued.bundles)
     assert all({fit.a, fit.b} <= made and fit.sanded in (0, fit.a, fit.b) for fit in fits_of(work))

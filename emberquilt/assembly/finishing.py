@@ -134,8 +134,9 @@ class _Coating:
         job = self.job
         masked = {}
         if when == BEFORE:
-            said = set(job.composition.decisions.assembly.masked)
-            masked = {k: self.glued_on[k] for k in keys if k in self.glued_on and int(k) in said}
+            # glue goes on bare wood, unless somebody wants it otherwise
+            coated = set(job.composition.decisions.assembly.unmasked)
+            masked = {k: self.glued_on[k] for k in keys if k in self.glued_on and int(k) not in coated}
         area = sum(_face_mm2(job, k, when) for k in keys) - sum(masked.values())
         told = [*lines, *_handled(job, supply, keys)]
         return Coating(key, name, supply, coats, tuple(keys), when, why, max(area, 0.0), masked, tuple(told), bare)

@@ -57,12 +57,16 @@ def insertions_of(job: Job, glue: GluePlan) -> tuple[Insertion, ...]:
 
 
 def _insertions(job: Job, glue: GluePlan):
+    jams = bevels_of(job)
     for step in glue.steps:
-        if step.closed and step.piece and step.touches:
-            gaps = {int(key): gap_at(job, step.piece, int(key)) for key in step.touches}
-            tight = min(gaps, key=lambda key: gaps[key])
-            draft, thick = draft_of(job, step.piece), job.thickness_mm[step.piece]
-            room = gaps[tight] + min(0.0, thick * math.tan(math.radians(draft)))
-            # with a draft the walls meet only at the very end of the way
-            wanted = 0.0 if draft > 0 else job.composition.practice.drop_mm
-            yield Insertion(step.piece, gaps[tight], draft, round(room, 6), wanted, tight if gaps[tight] < 0 else 0)
+        # a bundle is known by its first piece; what jams in its host is pressed in from the side that lets it
+        key = step.piece or (int(step.whole.removeprefix("bundle-")) if step.whole else 0)
+        if not step.closed or not key or not step.touches or key in jams:
+            continue
+        gaps = {int(other): gap_at(job, key, int(other)) for other in step.touches}
+        tight = min(gaps, key=lambda other: gaps[other])
+        draft, thick = draft_of(job, key), job.thickness_mm[key]
+        room = gaps[tight] + min(0.0, thick * math.tan(math.radians(draft)))
+        # with a draft the walls meet only at the very end of the way
+        wanted = 0.0 if draft > 0 else job.composition.practice.drop_mm
+        yield Insertion(key, gaps[tight], draft, round(room, 6), wanted, tight if gaps[tight] < 0 else 0)

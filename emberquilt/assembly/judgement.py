@@ -146,11 +146,11 @@ def _closed(job: Job, some: list[Insertion], sentence: str, fix: Fix | None) -> 
 def _on_coats(job: Job) -> Iterable[Finding]:
     """Faces that are coated before something is glued on them."""
     composition, faces = job.composition, glued_faces(job)
-    masked = set(composition.decisions.assembly.masked)
+    unmasked = set(composition.decisions.assembly.unmasked)
     for coating in coatings_of(job):
         if coating.when != BEFORE or coating.supply.code == "primer":
             continue
-        keys = [int(key) for key in coating.parts if key in faces and int(key) not in masked]
+        keys = [int(key) for key in coating.parts if key in faces and int(key) in unmasked]
         if keys:
             area = sum(faces[str(key)] for key in keys)
             names = [spoken(job, str(key)) for key in keys]

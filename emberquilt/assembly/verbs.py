@@ -90,23 +90,25 @@ def _said(target: Target, words: str, table: str, value) -> Edit:
 
 @verb("mask", on="pieces")
 def mask_faces(target: Target, values: Values) -> Edit:
-    """Where something is glued on these their face stays bare under a coat, or not."""
-    return _listed(target, values, "masked", "mask on")
+    """Where something is glued on these their face stays bare under a coat, as it usually does; or not."""
+    off = values.get("off") == "yes"
+    return _listed(target, not off, "unmasked", f"{'no ' if off else ''}mask on")
 
 
 @verb("seal", on="pieces")
 def seal_faces(target: Target, values: Values) -> Edit:
     """These are glued over their whole face, so that nothing that is poured gets under them."""
-    return _listed(target, values, "sealed", "sealing glue under")
+    off = values.get("off") == "yes"
+    return _listed(target, off, "sealed", f"{'no ' if off else ''}sealing glue under")
 
 
-def _listed(target: Target, values: Values, name: str, words: str) -> Edit:
+def _listed(target: Target, off: bool, name: str, words: str) -> Edit:
+    """The chosen pieces on a list of the station, or off it."""
     made = _chosen(target)
     mine = {p.key for p in made}
     rest = [key for key in getattr(target.composition.decisions.assembly, name) if key not in mine]
-    off = values.get("off") == "yes"
-    label = f"{'no ' if off else ''}{words} {of(made)}"
-    return decided(target.composition, label, "assembly", **{name: tuple(rest if off else [*rest, *sorted(mine)])})
+    told = tuple(rest if off else [*rest, *sorted(mine)])
+    return decided(target.composition, f"{words} {of(made)}", "assembly", **{name: told})
 
 
 @verb("fit", on="pieces")

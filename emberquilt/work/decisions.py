@@ -372,16 +372,16 @@ class Fit:
 @dataclass(frozen=True)
 class AssemblyDecisions:
     """`anchors`: pieces that are put down first, at most one a layer; `bundles`: runs of pieces that are put together
-    by themselves and go on as one; `right`: seams that fit dry, by copy as pairs of keys, and
-    `fits`: what else the dry fit found; `masked`: pieces whose face stays bare where
-    something is glued on it, `sealed`: pieces that are glued over their whole face. By piece: `glues` its glue, `holds`
-    what presses it, `drafts` by how many degrees its edge is sanded under."""
+    by themselves and go on as one; `right`: seams that fit dry, by copy as pairs of keys, and `fits`: what else the dry
+    fit found; `unmasked`: pieces that are coated also where something is glued on them, `sealed`: pieces that are glued
+    over their whole face. By piece: `glues` its glue, `holds` what presses it, `drafts` by how many degrees its edge is
+    sanded under."""
 
     anchors: tuple[int, ...] = ()
     bundles: tuple[str, ...] = ()
     fits: tuple[Fit, ...] = ()
     right: Mapping[int, str] = field(default_factory=dict)
-    masked: tuple[int, ...] = ()
+    unmasked: tuple[int, ...] = ()
     sealed: tuple[int, ...] = ()
     glues: Mapping[int, str] = field(default_factory=dict)
     holds: Mapping[int, str] = field(default_factory=dict)
@@ -396,10 +396,10 @@ class AssemblyDecisions:
         right = {n: text for n, old in self.right.items() if (text := _right_after(old, change))}
         if len(fits) < len(self.fits) or right != self.right:
             lost.append("What was found at a seam in the dry fit is gone with it.")
-        masked, sealed = (_homes(keys, change) for keys in (self.masked, self.sealed))
+        unmasked, sealed = (_homes(keys, change) for keys in (self.unmasked, self.sealed))
         glues, holds, drafts = (_at_home(table, change) for table in (self.glues, self.holds, self.drafts))
         anchors = tuple(dict.fromkeys(key for key in homes if key is not None))
-        return AssemblyDecisions(anchors, tuple(bundles), fits, right, masked, sealed, glues, holds, drafts), lost
+        return AssemblyDecisions(anchors, tuple(bundles), fits, right, unmasked, sealed, glues, holds, drafts), lost
 
 
 def _right_after(text: str, change: Reshaped) -> str:
@@ -581,7 +581,7 @@ def _assembly(told: Mapping[str, Any]) -> AssemblyDecisions:
         tuple(told.get("bundles", ())),
         _each(told.get("fits", ()), Fit),
         _by_key(told.get("right", {}), str),
-        tuple(told.get("masked", ())),
+        tuple(told.get("unmasked", ())),
         tuple(told.get("sealed", ())),
         _by_key(told.get("glues", {}), str),
         _by_key(told.get("holds", {}), str),

@@ -67,10 +67,14 @@ def test_the_work_is_lifted_apart_and_played(desk, transactional_db):
     with desk.answer("/ticket"):
         page.get_by_role("button", name="Bare", exact=True).click()
     assert page.locator(".coats [aria-current=true]").inner_text().startswith("Bare")
-    # what is glued on paint is masked by the finding's own key
+    # glue goes on bare wood: who paints under it is told, and the finding's own key masks it again
+    sky = store.load(work).layers[0].pieces[0].key
+    desk.open(f"/picture/{work.uid}/assembly/?pieces={sky}")
+    desk.press("k")
+    assert decided(work).unmasked == (sky,)
     with desk.answer():
         page.locator("#findings button", has_text="Mask").first.click()
-    assert decided(work).masked
+    assert decided(work).unmasked == ()
 
 
 @pytest.mark.parametrize("desk", [(390, 844)], indirect=True, ids=["phone"])

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from emberquilt.assembly.alike import alike_of
 from emberquilt.assembly.bonds import bundle_of
 from emberquilt.assembly.clamping import HOLDS, NOTHING, hold_of
-from emberquilt.assembly.finishing import WITH_THEM, Coating, coatings_of, glued_faces
+from emberquilt.assembly.finishing import BEFORE, WITH_THEM, Coating, coatings_of, glued_faces
 from emberquilt.assembly.knots import Knot, knot_at, knots_of
 from emberquilt.assembly.squeeze import squeezed_out
 from emberquilt.assembly.supplies import glue_of, glues
@@ -18,6 +18,7 @@ from emberquilt.drawing.lifted import lifted
 from emberquilt.errors import BadChoice
 from emberquilt.keys import runs
 from emberquilt.work.copies import among
+from emberquilt.work.parts import Job
 from workshop.stations.desk import Desk
 
 PRACTICE = (
@@ -74,7 +75,6 @@ def context(desk: Desk) -> dict:
         "several": len(desk.composition.layers) > 1,
         "copies": desk.job.copies,
         "tree": [_branch(desk, one) for one in glue.tree.inside],
-        "alike_count": len(alike_of(desk.job).twins) + len(alike_of(desk.job).turned),
     }
     if knot is not None:
         told |= _of_knot(desk, knot, knots)
@@ -232,8 +232,8 @@ def _of_piece(desk: Desk, row) -> dict:
         "next_step": order[(order.index(key) + 1) % len(order)],
         "warning": alike_of(job).warning(job, row.part),
         "bundled": bundle_of(job).get(row.part) is not None,
-        "masked": key in decisions.masked,
-        "glued_mm2": glued_faces(job).get(row.part, 0.0),
+        "masked": key not in decisions.unmasked,
+        "glued_mm2": glued_faces(job).get(row.part, 0.0) if _coated_early(job, row.part) else 0.0,
         "draft_deg": decisions.drafts.get(key, 0.0),
         "glues": {code: glue.name for code, glue in glues().items()},
         "own_glue": decisions.glues.get(key, ""),
@@ -241,6 +241,11 @@ def _of_piece(desk: Desk, row) -> dict:
         "own_hold": decisions.holds.get(key, ""),
         "sealed": key in decisions.sealed,
     }
+
+
+def _coated_early(job: Job, key: str) -> bool:
+    """It is coated before something is glued on it."""
+    return any(one.when == BEFORE and key in one.parts for one in coatings_of(job))
 
 
 def _branch(desk: Desk, one: Assembly) -> dict:
