@@ -20,14 +20,14 @@ from ..work.parts import Job, Part
 from .alike import points_of
 from .shapes import POINTS, laid_on, mirrored, steps_along
 
-SIDE_PX = 900
+SIDE_PX = 640
 LEAST_DE = 9.0
 """What is no farther than this from the ground's colour is ground."""
 LEAST_SHARE, MOST_SHARE = 0.002, 0.9
 """Of the photo that a part covers."""
 FIRST = 16
 """So many are compared again with the camera's slant taken out."""
-SQUEEZE_COST, SLOPE_COST = 0.16, 0.01
+SQUEEZE_COST, SLOPE_COST, SIZE_COST = 0.16, 0.01, 0.01
 """A camera held ten degrees off level shortens a part by 1.5 % and makes its far end smaller; taking that out is as
 unlikely as an outline that is off by 0.3 % of its size. Geometry; the 0.3 % an own choice."""
 ROUNDS = 6
@@ -146,7 +146,8 @@ def _slant(one: np.ndarray, other: np.ndarray) -> tuple[float, float]:
     normal = 1j * ahead / np.maximum(np.abs(ahead), 1e-12)
     tree = cKDTree(np.c_[dense.real, dense.imag])
     had = np.zeros(8)
-    pull = np.diag([0, 0, 0, 0, SQUEEZE_COST, SQUEEZE_COST, SLOPE_COST, SLOPE_COST])
+    # both are of one size already: without a pull on it everything could shrink onto one line
+    pull = np.diag([SIZE_COST, 0, 0, 0, SQUEEZE_COST, SQUEEZE_COST, SLOPE_COST, SLOPE_COST])
     for _ in range(ROUNDS):
         near = tree.query(np.c_[moved.real, moved.imag])[1]
         miss = ((dense[near] - moved) * np.conj(normal[near])).real
