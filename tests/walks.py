@@ -8,7 +8,13 @@ import numpy as np
 import shapely
 from hypothesis import strategies as st
 
+from emberquilt.assembly.dryfit import fit_order
+from emberquilt.assembly.knots import knots_of
+from emberquilt.assembly.tried import as_after, states_of
 from emberquilt.bench.cards import cards
+from emberquilt.bench.mending import mends_of
+from emberquilt.calendar.meanwhile import waits_of
+from emberquilt.drawing.lifted import lifted
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.read import read, readings_of
 from emberquilt.drawing.way import way_scene
@@ -48,6 +54,7 @@ from emberquilt.work.decisions import (
     WoodDecisions,
 )
 from emberquilt.work.fitted import fits_of
+from emberquilt.work.parts import job_of
 from emberquilt.work.register import VERBS
 from emberquilt.work.steps import left_of
 from emberquilt.work.verbs import edit
@@ -320,6 +327,7 @@ def open_everything(work: Composition) -> None:
     assert all(need.rough_mm2 >= need.net_mm2 for need in plan.needs)
     parts_stand(plan)
     ways_stand(plan)
+    assembly_stands(plan)
     steps_stand(plan)
     for kind in ("svg", "dxf", "csv", "parts", "pdf"):
         assert export(plan, kind)
@@ -349,6 +357,28 @@ def ways_stand(plan: Plan) -> None:
         assert pack.held
     for cut in saw.cuts[:3]:
         json.dumps(way_scene(plan.job, saw, cut.part), allow_nan=False)
+
+
+def assembly_stands(plan: Plan) -> None:
+    """Every knot can be drawn, every part is drawn once; coats, the dry fit and what looks alike can be told."""
+    job, knots = plan.job, knots_of(plan.steps, plan.glue)
+    shown = sorted(part.key for part in job.of_one if part.id.role not in ("rail", "base"))
+    for knot in (None, *knots[:2], *knots[-2:]):
+        drawn = lifted(plan, knot, knots)
+        keys = [p["key"] for leaf in drawn["leaves"] for p in leaf["parts"]]
+        assert sorted(key for key in keys if not key.startswith(("rail", "base"))) == shown
+        json.dumps(drawn, allow_nan=False)
+    for count in range(len(states_of(job))):
+        assert job_of(as_after(job, count)).pieces.keys() == job.pieces.keys()
+    for seam in fit_order(job, plan.glue):
+        assert seam.laid in job.pieces
+        assert seam.lies in job.pieces
+    for key in job.pieces:
+        assert mends_of(job, plan.saw, str(key))
+    try:
+        waits_of(plan.schedule, plan.composition.practice.hours)
+    except BadChoice:
+        assert any(f.code == "no-dates" for f in plan.findings("calendar"))
 
 
 def parts_stand(plan: Plan) -> None:

@@ -61,6 +61,11 @@ class GlueStep:
         """Of it what is glued to the part itself; the rest is under its shims and spacers."""
         return sum(bond.area_mm2 for bond in self.bonds if self.part in (bond.a, bond.b))
 
+    @property
+    def under_mm2(self) -> float:
+        """What is glued under its shims and spacers."""
+        return self.area_mm2 - self.own_mm2
+
     def laying_minutes(self, glue: Glue) -> float:
         """Of hands until it lies, without holding it."""
         return self.minutes - (glue.clamp_minutes if glue.held_by_hand and self.bonds else 0.0)

@@ -82,6 +82,8 @@ def _held_by_nothing(job: Job, plan: GluePlan) -> Iterable[Finding]:
         if bond.a in joined.parents and bond.b in joined.parents:
             joined.union(bond.a, bond.b)
     bodies = [sorted(body) for body in joined.to_sets()]
+    if not bodies:
+        return
     grounded = [body for body in bodies if any(key.startswith("backer") for key in body)]
     held = grounded or [max(bodies, key=lambda body: sum(job.by_key[key].area_mm2 for key in body))]
     off = {key for finding in _off_backer(job) for key in finding.pieces}

@@ -64,6 +64,8 @@ class _Lifted:
         self.practice = plan.composition.practice
         self.leaves = list(self._leaves())
         boxes = [part.outline.bounds for part in self.job.of_one if part.id.role not in ("rail", "base")]
+        # a frame round nothing
+        boxes = boxes or [(0.0, 0.0, plan.composition.width_mm, plan.composition.height_mm)]
         self.x0, self.y0 = min(b[0] for b in boxes), min(b[1] for b in boxes)
         self.wide, self.high = max(b[2] for b in boxes) - self.x0, max(b[3] for b in boxes) - self.y0
         self.step = self._step()

@@ -6,26 +6,35 @@ from typing import Any
 from ..assembly.alike import alike_of
 from ..assembly.clamping import Hold, hold_of
 from ..assembly.dryfit import fit_order
-from ..assembly.finishing import AFTER, coatings_of
+from ..assembly.finishing import AFTER, Coating, coatings_of
 from ..assembly.glueup import Batch, GlueStep
 from ..assembly.insertion import insertions_of
 from ..assembly.squeeze import squeezed_out
 from ..assembly.tree import Assembly
-from ..assembly.trimming import trim_of
+from ..assembly.trimming import Trim, trim_of
 from ..plan import Plan
 from ..work.contacts import Contact
 from ..work.fitted import fits_of
+from ..work.parts import Job
 from .rings import rings_of
 
 
 def assembly_json(plan: Plan) -> dict[str, Any]:
     """Of one copy, but for `fits` and the steps that are named, which are of all."""
-    job = plan.job
     number = {p.key: p.number for p in plan.composition.pieces()}
-    alike, trim = alike_of(job), trim_of(job)
     return {
         "glue": [_step(s, number) for s in plan.glue.steps],
         "assembly": _tree(plan, plan.glue.tree, ()),
+        **_fit(plan),
+        "alike": _alike(plan.job),
+        "finishes": [_coating(c) for c in coatings_of(plan.job)],
+        "trim": _trim(trim_of(plan.job)),
+    }
+
+
+def _fit(plan: Plan) -> dict[str, Any]:
+    """The dry fit: its order, what was found, and what is closed in when it goes down."""
+    return {
         "fit_order": [
             {
                 "order": s.order,
@@ -35,7 +44,7 @@ def assembly_json(plan: Plan) -> dict[str, Any]:
                 "length_mm": s.length_mm,
                 "closes": s.closes,
             }
-            for s in fit_order(job, plan.glue)
+            for s in fit_order(plan.job, plan.glue)
         ],
         "fits": [
             {
@@ -57,51 +66,58 @@ def assembly_json(plan: Plan) -> dict[str, Any]:
                 "room_mm": one.room_mm,
                 "goes": one.goes,
             }
-            for one in insertions_of(job, plan.glue)
+            for one in insertions_of(plan.job, plan.glue)
         ],
-        "alike": {
-            "twins": [
-                {"parts": list(t.parts), "mirrored": t.mirrored, "off_mm": t.off_mm, "same_wood": t.same_wood}
-                for t in alike.twins
-            ],
-            "turned": [{"part": t.part, "degs": list(t.degs), "off_mm": t.off_mm} for t in alike.turned],
-        },
-        "finishes": [
-            {
-                "key": c.key,
-                "name": c.name,
-                "kind": c.supply.code,
-                "how": c.supply.how,
-                "coats": c.coats,
-                "when": c.when,
-                "parts": list(c.parts),
-                "area_mm2": c.area_mm2,
-                "masked_mm2": c.masked_mm2,
-                "masked": c.masked,
-                "bare": list(c.bare),
-                "ml": c.ml,
-                "recoat_minutes": c.supply.recoat_minutes,
-                "handle_minutes": c.supply.handle_minutes,
-                "grit": c.supply.grit,
-                "steps": c.step_keys(),
-                "after": [] if c.when != AFTER else ["work"],
-                "why": c.why,
-                "lines": list(c.lines),
-            }
-            for c in coatings_of(job)
+    }
+
+
+def _alike(job: Job) -> dict[str, Any]:
+    alike = alike_of(job)
+    return {
+        "twins": [
+            {"parts": list(t.parts), "mirrored": t.mirrored, "off_mm": t.off_mm, "same_wood": t.same_wood}
+            for t in alike.twins
         ],
-        "trim": None
-        if trim is None
-        else {
-            "parts": list(trim.parts),
-            "edge": rings_of(trim.edge),
-            "thickness_mm": trim.thickness_mm,
-            "length_mm": round(trim.length_mm, 3),
-            "blade": trim.blade.no,
-            "blades": round(trim.blades, 3),
-            "minutes": trim.minutes,
-            "reach_mm": trim.sweep.reach_mm,
-        },
+        "turned": [{"part": t.part, "degs": list(t.degs), "off_mm": t.off_mm} for t in alike.turned],
+    }
+
+
+def _coating(c: Coating) -> dict[str, Any]:
+    return {
+        "key": c.key,
+        "name": c.name,
+        "kind": c.supply.code,
+        "how": c.supply.how,
+        "coats": c.coats,
+        "when": c.when,
+        "parts": list(c.parts),
+        "area_mm2": c.area_mm2,
+        "masked_mm2": c.masked_mm2,
+        "masked": c.masked,
+        "bare": list(c.bare),
+        "ml": c.ml,
+        "recoat_minutes": c.supply.recoat_minutes,
+        "handle_minutes": c.supply.handle_minutes,
+        "grit": c.supply.grit,
+        "steps": c.step_keys(),
+        "after": [] if c.when != AFTER else ["work"],
+        "why": c.why,
+        "lines": list(c.lines),
+    }
+
+
+def _trim(trim: Trim | None) -> dict[str, Any] | None:
+    if trim is None:
+        return None
+    return {
+        "parts": list(trim.parts),
+        "edge": rings_of(trim.edge),
+        "thickness_mm": trim.thickness_mm,
+        "length_mm": round(trim.length_mm, 3),
+        "blade": trim.blade.no,
+        "blades": round(trim.blades, 3),
+        "minutes": trim.minutes,
+        "reach_mm": trim.sweep.reach_mm,
     }
 
 

@@ -512,3 +512,15 @@ def test_what_was_decided_travels_with_the_project_file_and_follows_edits():
     assert {fit.found for fit in decided.fits} == {"ok"} or decided.fits[-1].b in joined.by_key
     assert set(decided.unmasked) <= set(joined.by_key)
     assert edited(work, "mask", [6]).decisions.assembly.unmasked == ()
+
+
+def test_a_frame_round_nothing_can_be_shown():
+    """All pieces of the only layer are cut away, the frame stays."""
+    work = edited(composition(grid(2, 1)), "rails", material="cherry")
+    picture = work.layers[0]
+    gone = replace(picture, pieces=tuple(replace(p, opening=True) for p in picture.pieces))
+    plan = Plan(replace(work, layers=(gone,)))
+    knots = knots_of(plan.steps, plan.glue)
+    assert lifted(plan, None, knots)["leaves"] == []
+    assert plan.findings("assembly") == []
+    assert {s["part"] for s in plan_json(plan)["glue"]} == {"rail-1", "rail-2", "rail-3", "rail-4"}

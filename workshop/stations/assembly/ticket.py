@@ -107,6 +107,7 @@ def _tried(desk: Desk) -> dict:
             {"at": i, "words": words, "coating": made[i - 1] if i else None} for i, words in enumerate(states)
         ],
         "coat_next": (at + 1) % len(states),
+        "coat_count": len(made),
         "used_words": WITH_THEM.get(desk.composition.practice.used, ""),
     }
 
@@ -226,7 +227,6 @@ def _of_piece(desk: Desk, row) -> dict:
     return {
         "touches": [number[int(k)] for k in row.touches],
         "batch": batch,
-        "under_mm2": row.area_mm2 - row.own_mm2,
         "row_glue": glue_of(row.glue, desk.composition.practice),
         "hold_words": hold_words(hold_of(job, desk.plan.glue, batch)),
         "next_step": order[(order.index(key) + 1) % len(order)],
