@@ -33,6 +33,7 @@ HOLDS = {
     "hand": "held by hand",
 }
 """What a person can choose for a part."""
+UNEVEN = "uneven"
 MITRES = "tape or a strap round it, square by its two diagonals"
 
 
@@ -50,8 +51,8 @@ class Clamp:
 @dataclass(frozen=True, slots=True)
 class Hold:
     """What presses a batch. `how` is clamps, weights, bag, hand, gravity, tape or nothing; `clamps` along the edge,
-    `cauls` as lines in mm, each with two screw clamps; `weights` and `bags` by number; `wanted` clamps along the edge
-    that were asked for, also where there are not so many."""
+    `cauls` as lines in mm, each with two screw clamps; `weights` and `bags` by number; `wanted` clamps along the edge,
+    weights or bags that were asked for, also where there are not so many."""
 
     how: str
     why: str
@@ -60,6 +61,7 @@ class Hold:
     weights: int = 0
     bags: int = 0
     wanted: int = 0
+    cauls_wanted: int = 0
 
     def count(self, kind: str) -> int:
         """Spring or screw clamps that are in use, those of the cauls among them."""
@@ -67,9 +69,19 @@ class Hold:
         return own + (2 * len(self.cauls) if kind == "screw" else 0)
 
     @property
+    def there(self) -> int:
+        """Of what was wanted what the shop has."""
+        return self.weights or self.bags or len(self.clamps)
+
+    @property
     def missing(self) -> int:
-        """Clamps that are not there."""
-        return max(self.wanted - len(self.clamps), 0)
+        """Clamps, weights or bags that are not there, the clamps of cauls among them."""
+        return max(self.wanted - self.there, 0) + 2 * max(self.cauls_wanted - len(self.cauls), 0)
+
+    @property
+    def share_missing(self) -> float:
+        """The same as a share of all that was wanted."""
+        return self.missing / max(self.wanted + 2 * self.cauls_wanted, 1)
 
 
 def hold_of(job: Job, plan: GluePlan, batch: Batch) -> Hold:
@@ -95,12 +107,15 @@ def _hold(job: Job, plan: GluePlan, batch: Batch) -> Hold:
         return Hold(GRAVITY, "too small for any clamp: set down, pressed once, left alone")
     uneven = len(parts) > 1 and max(p.top_mm for p in parts) - min(p.top_mm for p in parts) > UNEVEN_MM
     flat = (_edges, _weights, _bag) if len(parts) < 3 else (_weights, _bag, _edges)
-    ways = (_bag, _weights, _edges) if uneven else flat
-    for way in ways:
-        hold = way(job, plan, batch, region)
-        if hold is not None:
-            return hold
-    return Hold(NOTHING, "the shop has no clamps, no weights and no sand bag")
+    kind = UNEVEN if uneven else ""
+    holds = [hold for way in ((_bag, _weights) if uneven else flat) if (hold := way(job, plan, batch, region, kind))]
+    if not holds and uneven:
+        # clamps press what is uneven at the edge alone
+        holds = [hold for hold in [_edges(job, plan, batch, region, kind)] if hold]
+    if not holds:
+        return Hold(NOTHING, "the shop has no clamps, no weights and no sand bag")
+    # what the shop has enough of, or else most of
+    return min(holds, key=lambda hold: hold.share_missing)
 
 
 def _pieces(plan: GluePlan, batch: Batch) -> list[int]:
@@ -128,20 +143,21 @@ def region_of(job: Job, bonds: Iterable[Contact]) -> shapely.Geometry:
     return shapely.union_all(shapely.intersection(lower, upper))
 
 
-def _weights(job: Job, _plan: GluePlan, _batch: Batch, region: shapely.Geometry, _kind: str = "") -> Hold | None:
+def _weights(job: Job, _plan: GluePlan, _batch: Batch, region: shapely.Geometry, kind: str = "") -> Hold | None:
     practice = job.composition.practice
     if not practice.weights:
         return None
-    wanted = max(1, math.ceil(shapely.envelope(region).area / WEIGHT_MM2))
-    return Hold(WEIGHTS, "flat: waxed paper, a board, weights on it", weights=min(wanted, practice.weights), wanted=0)
+    wanted = max(1, math.ceil(region.area / WEIGHT_MM2))
+    why = "packers on what is low, a board, weights on it" if kind == UNEVEN else "waxed paper, a board, weights on it"
+    return Hold(WEIGHTS, why, weights=min(wanted, practice.weights), wanted=wanted)
 
 
 def _bag(job: Job, _plan: GluePlan, _batch: Batch, region: shapely.Geometry, _kind: str = "") -> Hold | None:
     practice = job.composition.practice
     if not practice.sand_bags:
         return None
-    wanted = max(1, math.ceil(shapely.envelope(region).area / BAG_MM2))
-    return Hold(BAG, "heights differ: a sand bag presses them all", bags=min(wanted, practice.sand_bags))
+    wanted = max(1, math.ceil(region.area / BAG_MM2))
+    return Hold(BAG, "heights differ: a sand bag presses them all", bags=min(wanted, practice.sand_bags), wanted=wanted)
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,18 +202,19 @@ def _edges(job: Job, plan: GluePlan, batch: Batch, region: shapely.Geometry, kin
     springs = practice.spring_clamps if thick <= SPRING_OPENS_MM and kind != "screw" else 0
     screws = practice.screw_clamps if kind != "spring" else 0
     reach = practice.clamp_reach_mm
-    lines = [] if kind in ("spring", "screw") else _cauls(body, region, reach, practice.clamp_apart_mm)
-    lines = lines[: min(practice.cauls, screws // 2)]
+    needed = [] if kind in ("spring", "screw") else _cauls(body, region, reach, practice.clamp_apart_mm)
+    # a caul lies on no two heights
+    lines = [] if kind == UNEVEN else needed[: min(practice.cauls, screws // 2)]
     screws -= 2 * len(lines)
     spots = [] if kind == "cauls" else list(_spots(body, region, reach, practice.clamp_apart_mm))
-    if not springs + screws and not lines:
-        return None
     used = _thinned(spots, springs + screws)
+    if not used and not lines:
+        return None
     clamps = tuple(Clamp("spring" if i < springs else "screw", *spot) for i, spot in enumerate(used))
     why = "along the edge"
     if lines:
         why += f", and {len(lines)} caul{'s' if len(lines) > 1 else ''} where no jaw reaches"
-    return Hold(CLAMPS, why, clamps, tuple(lines), wanted=len(spots))
+    return Hold(CLAMPS, why, clamps, tuple(lines), wanted=len(spots), cauls_wanted=len(needed))
 
 
 def _thinned(spots: list, count: int) -> list:

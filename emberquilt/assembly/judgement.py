@@ -9,10 +9,10 @@ from ..findings import Finding, Fix, name_pieces
 from ..work.parts import Job
 from ..work.register import judgement
 from .bonds import bonds_of
-from .clamping import CLAMPS, NOTHING, hold_of
+from .clamping import BAG, CLAMPS, NOTHING, WEIGHTS, Hold, hold_of
 from .dryfit import USUAL_MM, advice_for, open_fits
 from .finishing import BEFORE, coatings_of, glued_faces
-from .glueup import GluePlan, GlueStep
+from .glueup import Batch, GluePlan, GlueStep
 from .insertion import USUAL_DRAFT_DEG, Insertion, insertions_of
 from .supplies import Supply, glue_of
 from .told import spoken
@@ -21,6 +21,8 @@ WARM_C = 20.0
 MOST_HELD = 120
 """Of more batches than this the clamps are not counted beforehand."""
 WATERPROOF = ("epoxy",)
+SHORT = {CLAMPS: "few-clamps", WEIGHTS: "few-weights", BAG: "few-bags"}
+PRESSED = {CLAMPS: "clamps along the edge", WEIGHTS: "weights of 5 kg", BAG: "sand bags"}
 
 
 @judgement("assembly", plan="glue")
@@ -229,34 +231,39 @@ def _by_glue(plan: GluePlan) -> dict[str, list[GlueStep]]:
 
 
 def _clamps(job: Job, plan: GluePlan) -> Iterable[Finding]:
-    """Batches for which the shop has too few clamps, or nothing that presses; said once for all that want the same."""
+    """Batches for which the shop has too few clamps, weights or bags, or nothing that presses: each said once, of the
+    batch that wants most."""
     if len(plan.batches) > MOST_HELD:
         return
+    short: dict[str, list[tuple[Batch, Hold]]] = {}
     for batch in plan.batches:
         hold = hold_of(job, plan, batch)
-        short = hold.how == CLAMPS and hold.missing
-        if not short and (hold.how != NOTHING or not batch.area_mm2):
-            continue
-        keys = tuple(step.piece for step in batch.steps if step.piece)
-        numbers = name_pieces([job.composition.by_key[key].number for key in keys], 3) if keys else batch.assembly
-        if short:
-            verb = "wants" if len(keys) == 1 else "want"
-            sentence = f"{numbers} {verb} {hold.wanted} clamps along the edge; you have {len(hold.clamps)} that fit."
+        if hold.missing or (hold.how == NOTHING and batch.area_mm2):
+            short.setdefault(hold.how, []).append((batch, hold))
+    for how, some in short.items():
+        batch, hold = max(some, key=lambda one: one[1].wanted)
+        pieces = [step.piece for other, _ in some for step in other.steps if step.piece]
+        own = [job.composition.by_key[step.piece].number for step in batch.steps if step.piece]
+        name = name_pieces(own, 3) if own else plan.by_assembly[batch.whole or batch.assembly].name
+        more = f" {len(some) - 1} more batches want more than there is too." if len(some) > 1 else ""
+        if how == NOTHING:
+            sentence = f"Nothing presses {name} while the glue sets: {hold.why}.{more}"
         else:
-            sentence = f"Nothing presses {numbers} while the glue sets: {hold.why}."
-        fix = None
-        if keys and job.composition.practice.weights and hold.how == CLAMPS:
-            fix = Fix("A board and weights instead", "hold", {"pieces": list(keys), "hold": "weights"})
+            verb = "wants" if len(own) <= 1 else "want"
+            wanted, there, what = hold.wanted, hold.there, PRESSED[how]
+            if there >= wanted:
+                wanted, there = hold.cauls_wanted, len(hold.cauls)
+                what = f"caul{'s' if wanted > 1 else ''} where no clamp reaches"
+            sentence = f"{name} {verb} {wanted} {what}; you have {there} for it.{more}"
         yield Finding(
-            "few-clamps" if short else "no-clamps",
+            "no-clamps" if how == NOTHING else SHORT[how],
             "assembly",
             sentence,
             "A joint that is not pressed opens.",
-            keys,
-            amount=float(len(hold.clamps)),
-            limit=float(hold.wanted),
-            unit="clamps",
-            fix=fix,
+            tuple(pieces),
+            amount=float(hold.there + len(hold.cauls)),
+            limit=float(hold.wanted + hold.cauls_wanted),
+            unit=how,
         )
 
 

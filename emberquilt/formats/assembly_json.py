@@ -200,6 +200,7 @@ def _batch(plan: Plan, batch: Batch, hold: Hold) -> dict[str, Any]:
             "how": hold.how,
             "why": hold.why,
             "wanted": hold.wanted,
+            "cauls_wanted": hold.cauls_wanted,
             "clamps": [
                 {"kind": c.kind, "x_mm": c.x_mm, "y_mm": c.y_mm, "heading_deg": c.heading_deg} for c in hold.clamps
             ],

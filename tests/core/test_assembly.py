@@ -341,12 +341,19 @@ def test_clamps_of_a_sheet_by_a_worked_example():
     for clamp in hold.clamps:
         turn = math.radians(clamp.heading_deg)
         assert PLATE.contains(shapely.Point(clamp.x_mm + 5 * math.cos(turn), clamp.y_mm + 5 * math.sin(turn)))
-    few = replace(work, practice=replace(practice, spring_clamps=2, screw_clamps=0))
+    few = replace(work, practice=replace(practice, spring_clamps=2, screw_clamps=0, weights=0, sand_bags=0))
     (finding,) = [f for f in findings_of(few, "assembly") if f.code == "few-clamps"]
-    assert (finding.amount, finding.limit) == (2, 10)
+    # ten clamps and two cauls, of which there are two and none
+    assert (finding.amount, finding.limit) == (2, 12)
+    assert "10 clamps along the edge; you have 2" in finding.sentence
     bare = replace(practice, spring_clamps=0, screw_clamps=0, weights=0, sand_bags=0)
     (finding,) = [f for f in findings_of(replace(work, practice=bare), "assembly") if f.code == "no-clamps"]
     assert "no clamps, no weights and no sand bag" in finding.sentence
+    # 300 by 400 under a board: six weights, one for each 200 cm2; two are not enough, and it is said
+    heavy = replace(practice, spring_clamps=0, screw_clamps=0, sand_bags=0, weights=2)
+    (finding,) = [f for f in findings_of(replace(work, practice=heavy), "assembly") if f.code == "few-weights"]
+    assert (finding.amount, finding.limit) == (2, 6)
+    assert "6 weights of 5 kg; you have 2" in finding.sentence
     chosen = edited(work, "hold", [200], hold="weights")
     assert hold_of(job_of(chosen), Plan(chosen).glue, Plan(chosen).glue.batches[-1]).weights == 2
 
