@@ -16,6 +16,7 @@ from .intake.knobs import KINDS, OUTSIDES, UNITS, knobs_of, size_of
 from .intake.lettering import FONTS
 from .intake.proposal import Proposal
 from .intake.simpler import simpler
+from .space.slices import Cutting
 from .units import Length
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
@@ -35,11 +36,13 @@ def main(argv: list[str] | None = None) -> int:
     make.add_argument(
         "--stack", metavar="REACH", help="sheets over each other by colour, reaching so far under the next"
     )
+    make.add_argument("--slots", action="store_true", help="parts side by side that stand in each other's slots")
     make.add_argument("--woods", default="none", help="best, owned, none, or the code of one wood for all")
     make.add_argument("--thickness", help="of all pieces or sheets: 6mm, 1/4 in")
     make.add_argument("--copies", help="how many are made of it")
     make.add_argument("--orders", type=Path, help="what is in front of what, by piece numbers: a JSON file")
     make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
+    _solid_options(commands)
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
     layout = commands.add_parser("layout", help="where the parts of a project file lie on boards, as JSON")
@@ -79,6 +82,7 @@ def main(argv: list[str] | None = None) -> int:
             "export": _export,
             "practice": _practice,
             "which": _which,
+            "slice": _slice,
         }
         commands_of[options.command](options)
     except EmberError as problem:
@@ -88,6 +92,21 @@ def main(argv: list[str] | None = None) -> int:
         print(f"emberquilt: {problem.filename or 'file'}: {problem.strerror}", file=sys.stderr)
         return 2
     return 0
+
+
+def _solid_options(commands) -> None:
+    """How a body becomes slices."""
+    slices = commands.add_parser("slice", help="a project file of a body in slices: STL, OBJ or 3MF")
+    slices.add_argument("mesh", type=Path)
+    slices.add_argument("--thickness", required=True, help="of the stock, by the caliper: 6mm, 1/4 in")
+    slices.add_argument("--height", help="finished height of the body, along its z: 150mm; the file's own otherwise")
+    slices.add_argument("--along", default="z", choices=("x", "y", "z", "best"), help="which way it is sliced")
+    slices.add_argument("--pin", default="6mm", help="side of the square pins; 0 for none")
+    slices.add_argument("--pins", default="1", choices=("1", "2"), help="pins through every slice")
+    slices.add_argument("--loose", action="store_true", help="leave small islands apart instead of joining them")
+    slices.add_argument("--wood", default="", help="the code of one wood for all")
+    slices.add_argument("--copies", help="how many are made of it")
+    slices.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
 
 
 def _drawing_options(parser: argparse.ArgumentParser) -> None:
@@ -172,14 +191,34 @@ def _pieces(options) -> None:
 
 def _make(options) -> None:
     from .formats.make import Wishes, made_from
-    from .formats.project import Project, write_project
 
     orders = options.orders.read_text(encoding="utf-8", errors="replace") if options.orders else ""
-    wishes = Wishes(options.woods, options.stack or "", options.thickness or "", options.copies or "", orders)
-    name = " ".join(options.drawing.stem.replace("-", " ").replace("_", " ").split())[:120].capitalize() or "A work"
-    composition = made_from(_proposed(options), name, wishes)
+    stack, thickness, copies = options.stack or "", options.thickness or "", options.copies or ""
+    wishes = Wishes(options.woods, stack, thickness, copies, options.slots, orders)
+    _write(options, options.drawing, made_from(_proposed(options), _name_of(options.drawing), wishes))
+
+
+def _slice(options) -> None:
+    from .formats.make import Wishes, body_from
+    from .intake.body_source import body_of
+
+    body = body_of(options.mesh.read_bytes(), options.height or "", "mm")
+    pin = Length.parse(options.pin, "mm").mm if options.pin.strip() not in ("0", "") else 0.0
+    thick = Length.parse(options.thickness, "mm").mm
+    wishes = Wishes(options.wood or "none", copies=options.copies or "")
+    how = Cutting(thick, body.height_mm, options.along, pin, int(options.pins), not options.loose)
+    _write(options, options.mesh, body_from(body, _name_of(options.mesh), how, wishes))
+
+
+def _name_of(path: Path) -> str:
+    return " ".join(path.stem.replace("-", " ").replace("_", " ").split())[:120].capitalize() or "A work"
+
+
+def _write(options, source: Path, composition) -> None:
+    from .formats.project import Project, write_project
+
     saved = dt.datetime.now(dt.UTC).isoformat(timespec="seconds")
-    project = Project(composition, saved, (), options.drawing.name, options.drawing.read_bytes())
+    project = Project(composition, saved, (), source.name, source.read_bytes())
     options.output.write_bytes(write_project(project))
 
 

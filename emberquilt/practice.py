@@ -76,6 +76,7 @@ CHOICES = {
         "hinges": "hinges of tape along one side",
         "light": "light from below",
     },
+    "pairs": {"stack": "as a stack, one turned over", "single": "one by one"},
     "prime": {"sheet": "sheet goods, under paint", "all": "everything, under paint", "no": "nothing"},
     "used": {
         "room": "on a wall or a shelf",
@@ -295,6 +296,8 @@ class Practice:
     finish: str = "gel"
     finish_when: str = "after"
     coats: int = 3
+    pairs: str = "stack"
+    """How two parts of one outline, or of one and its mirror image, are sawn."""
     prime: str = "sheet"
     """What gets a primer under its paint."""
     used: str = "room"

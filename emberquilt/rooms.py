@@ -5,8 +5,18 @@ from pkgutil import iter_modules
 
 import emberquilt
 
-FURNITURE = ("verbs", "grain_verbs", "order_verbs", "shape_verbs", "judgement", "readings", "steps")
-ORDER = ("work", "pattern", "layers", "wood", "relief", "stock", "saw", "assembly", "calendar", "bench", "log")
+FURNITURE = (
+    "verbs",
+    "grain_verbs",
+    "order_verbs",
+    "shape_verbs",
+    "slot_verbs",
+    "judgement",
+    "joints_judged",
+    "readings",
+    "steps",
+)
+ORDER = ("work", "pattern", "layers", "wood", "relief", "space", "stock", "saw", "assembly", "calendar", "bench", "log")
 """The order of the work, in which stations offer readings and steps follow on each other; a room that is not named here
 comes last."""
 

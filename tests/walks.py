@@ -320,7 +320,7 @@ def open_everything(work: Composition) -> None:
         json.dumps([f.as_dict() for f in findings], allow_nan=False)
     for view in (View("front"), View("apart"), *(View("", layer.key) for layer in work.layers)):
         for station in ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log"):
-            for show in readings_of(station):
+            for show in readings_of(station, work):
                 scene = read(plan, station, show, plan.findings(station), view)
                 json.dumps([shapes_json(scene), dress_json(scene)], allow_nan=False)
     assert plan.relief is not None

@@ -5,6 +5,7 @@ from django.urls.converters import StringConverter
 
 from workshop.bench import fitting, practice
 from workshop.bench import views as bench
+from workshop.compositions import beginnings
 from workshop.compositions import views as compositions
 from workshop.entry import views as entry
 from workshop.pictures import printing
@@ -28,6 +29,8 @@ register_converter(StationConverter, "station")
 urlpatterns = [
     path("", compositions.shelf, name="shelf"),
     path("bring/", compositions.bring, name="bring"),
+    path("begin/", beginnings.beginnings, name="begin"),
+    path("begin/<slug:way>/", beginnings.begin, name="begin-way"),
     path("draft/<uuid:uid>/", compositions.draft, name="draft"),
     path("draft/<uuid:uid>/source", compositions.draft_source, name="draft-source"),
     path("draft/<uuid:uid>/scene.json", compositions.draft_scene, name="draft-scene"),

@@ -10,6 +10,7 @@ import shapely
 
 from ..outline.coverage import Coverage
 from ..practice import Practice
+from ..space.order import together_of
 from ..work.composition import Layer
 from ..work.contacts import Contact
 from ..work.parts import Job
@@ -194,6 +195,9 @@ class _Laying:
     def _layer(self, one: Assembly, down: dict[str, None]) -> None:
         """Pieces and bundles of a layer, straight onto what is down."""
         layer = self.job.composition.layer(one.layer)
+        if layer.kind == "kit":
+            self._apart(one, layer, down)
+            return
         bundles = {int(bundle.key.removeprefix("bundle-")): bundle for bundle in one.inside}
         lead = {int(key): lead for lead, own in bundles.items() for key in own.parts if key.isdecimal()}
         mine = {int(key) for key in one.parts if key.isdecimal()} | set(bundles)
@@ -209,6 +213,21 @@ class _Laying:
                 self._put(one, down, "", bundle.all_parts, placed, f"{bundle.name} as one: {reason}", first, bundle.key)
             else:
                 self._put(one, down, str(placed.key), (), placed, reason, first)
+        self._cut(one, begun)
+
+    def _apart(self, one: Assembly, layer: Layer, down: dict[str, None]) -> None:
+        """Parts that stand in space, as they go together there; a bundle where its first part would go."""
+        begun = len(self.steps)
+        bundle_of = {key: bundle for bundle in one.inside for key in bundle.parts}
+        gone: set[str] = set()
+        for going in together_of(self.job, layer).order:
+            key, bundle = str(going.key), bundle_of.get(str(going.key))
+            placed = Placed(going.key, going.touches)
+            if bundle is None:
+                self._put(one, down, key, (), placed, going.why)
+            elif bundle.key not in gone:
+                gone.add(bundle.key)
+                self._put(one, down, "", bundle.all_parts, placed, f"{bundle.name} as one: {going.why}", (), bundle.key)
         self._cut(one, begun)
 
     def _anchor(self, one: Assembly, layer: Layer, lead: dict[int, int], coverage: Coverage) -> tuple[int | None, bool]:

@@ -161,7 +161,7 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
             "hang",
             "assembly",
             "hang",
-            "Hanger, name on the back, photograph",
+            "Name below, photograph" if job.composition.stands else "Hanger, name on the back, photograph",
             minutes,
             why="the last thing, on a dry back",
         ),

@@ -20,6 +20,16 @@ def spoken(job: Job, key: str) -> str:
     return job.by_key[key].name
 
 
+def glue_order(plan: GluePlan) -> dict[str, int]:
+    """When each part of one copy goes down, counted from 1, by its key; what the rest is laid on comes first."""
+    order: dict[str, int] = {}
+    for n, step in enumerate(plan.steps, 2):
+        brings = plan.by_assembly[step.whole].all_parts if step.whole else (step.part,)
+        for key in (*step.under, *brings):
+            order[key] = n
+    return order
+
+
 ALIGNING = {
     "lines": (
         "Draw two centre lines on the backer and on the placement sheet; they meet where the work's middle is",

@@ -7,6 +7,7 @@ from ..findings import Finding
 from ..layers.stacked import scene_in
 from ..outline.paths import path_of
 from ..plan import Plan
+from ..work.composition import Composition
 from ..work.register import READINGS
 from ..work.scene import Mark, Scene
 from ..work.view import View
@@ -16,19 +17,23 @@ MOST_FINDINGS = 12
 MOST_PINS = 4
 """A finding about more pieces than this is pinned nowhere: choosing it shows them all."""
 
+SPACE = "turntable"
 PICTURED = ("picture", "lamp", "coats")
 """Readings in which the picture of the result stands in place of the drawn pieces."""
 
 
-def readings_of(station: str) -> list[str]:
-    """The readings a station offers, the usual one first."""
-    return list(READINGS[station])
+def readings_of(station: str, composition: Composition) -> list[str]:
+    """The readings a station offers for a work, the usual one first."""
+    other = "flat" if composition.stands else "apart"
+    names = [name for name, one in READINGS[station].items() if one.of != other]
+    # parts that stand are seen standing first
+    return sorted(names, key=lambda name: name != SPACE) if composition.stands else names
 
 
 def read(plan: Plan, station: str, show: str, findings: Iterable[Finding], view: View) -> Scene:
     """The scene of a station; a reading that it does not offer is its usual one."""
-    readings = READINGS[station]
-    reading = readings.get(show) or next(iter(readings.values()))
+    offered = readings_of(station, plan.composition)
+    reading = READINGS[station][show if show in offered else offered[0]]
     dress, marks = reading.read(plan.job, plan.of(reading.plan), view)
     pins = [
         Mark("pin", *place, text=str(i), piece=f.pieces[0] if f.pieces else 0)

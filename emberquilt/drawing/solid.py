@@ -3,7 +3,9 @@ rounded and its top carved as was decided, packed in few bytes."""
 
 import json
 import struct
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import shapely
@@ -11,6 +13,7 @@ import shapely
 from ..picture.parts import shown_edge_mm
 from ..work.parts import Job, Part
 from ..work.shaped import EASED_MM
+from .in_space import Stood, sanded, stood
 
 MOST_POINTS = 40_000
 """With more, borders are simplified: nobody sees a tenth of a millimetre on a screen."""
@@ -108,13 +111,17 @@ def _found(rows: np.ndarray, wanted: np.ndarray) -> np.ndarray:
     return np.searchsorted(keys, np.ascontiguousarray(wanted).view(as_one).ravel())
 
 
-def packed(job: Job) -> bytes:
+def packed(job: Job, order: Mapping[str, int] | None = None) -> bytes:
     """``EQ3D``, the length of a JSON head (four bytes, little end first), the head, then for all bodies together points
     (x, y as two bytes each, in steps of the head's `step_mm` from `left_mm`, `top_mm`) and triangles (three positions
     in the body's own points, two bytes each). A body's points are those of its `rings`, then `inner` ones of the flat
     top within an edge that is rounded by `edge`; `slope` says where (x, y, x, y) and between which heights a top is
-    carved."""
+    carved. `order`: when each part goes down, by its key. Of parts that stand in space `pose` says where (see
+    `poses.Pose`) and `lift` which way they come off, the head's `space` how large all of it is; `sanded` are such
+    bodies without their steps, whose triangles come last."""
     solids = solids_of(job)
+    standing = stood(job)
+    smooth, triangles_of_smooth = sanded(job)
     left, top, right, bottom = shapely.total_bounds([s.part.outline for s in solids]).tolist() if solids else [0.0] * 4
     step = max(right - left, bottom - top, 1.0) / COLUMNS
     head = {
@@ -124,6 +131,8 @@ def packed(job: Job) -> bytes:
         "width_mm": job.composition.width_mm,
         "height_mm": job.composition.height_mm,
         "depth_mm": job.depth_mm,
+        "space": standing.told() if standing else None,
+        "sanded": smooth,
         "bodies": [
             {
                 "key": s.part.key,
@@ -139,7 +148,9 @@ def packed(job: Job) -> bytes:
                 "edge": round(s.edge_mm, 3),
                 "slope": _slope(job, s.part),
                 "triangles": len(s.triangles),
+                "order": (order or {}).get(s.part.key, 0),
             }
+            | _stands(standing, s.part)
             for s in solids
         ],
     }
@@ -148,7 +159,18 @@ def packed(job: Job) -> bytes:
     corner = np.array([left, top])
     points = [((s.points - corner) / step).round().astype("<u2").tobytes() for s in solids]
     triangles = [s.triangles.astype("<u2").tobytes() for s in solids]
-    return MARK + struct.pack("<I", len(text)) + text + b"".join(points) + b"".join(triangles)
+    body = b"".join(points) + b"".join(triangles)
+    if smooth:
+        # triangles of four bytes a number begin where four bytes begin
+        body += b" " * (-len(body) % 4)
+    return MARK + struct.pack("<I", len(text)) + text + body + triangles_of_smooth
+
+
+def _stands(standing: Stood | None, part: Part) -> dict[str, Any]:
+    pose = standing.poses.get(part.id.piece) if standing and part.key.isdecimal() else None
+    if pose is None or standing is None:
+        return {}
+    return {"pose": pose.rows, "lift": [round(v, 4) for v in standing.lifts.get(part.id.piece, (0.0, 0.0, 0.0))]}
 
 
 def _slope(job: Job, part: Part) -> list[float] | None:

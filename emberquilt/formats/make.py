@@ -1,13 +1,16 @@
 """A whole work from a drawing in one go, by the same verbs that the pages use."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
+from .. import rooms  # noqa: F401  (enters every verb)
 from ..errors import BadChoice
+from ..intake.body_source import Brought
 from ..intake.proposal import Proposal
 from ..pattern.fresh import composition_of
 from ..practice import Practice
 from ..relief.orders_read import orders_read
+from ..space.slices import Cutting, fresh
 from ..work.change import applied
 from ..work.composition import Composition
 from ..work.verbs import edit
@@ -22,6 +25,8 @@ class Wishes:
     stack: str = ""
     thickness: str = ""
     copies: str = ""
+    slots: bool = False
+    """Pieces are parts that stand in each other's slots."""
     orders: str = ""
     """What is in front of what, as JSON: ``[{"front": 12, "behind": 9}]``."""
 
@@ -29,6 +34,8 @@ class Wishes:
 def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice | None = None) -> Composition:
     """A composition of what was found in a drawing, with these wishes fulfilled. Raises `BadChoice` or `BadLength`."""
     work = composition_of(proposal, name, practice or Practice(unit="mm"))
+    if wishes.slots:
+        work = _do(work, "kit", [], {})
     if wishes.stack:
         work = _do(work, "stack", [], {"by": "colour", "front": "dark", "reach": wishes.stack})
     if wishes.woods in ("best", "owned"):
@@ -50,6 +57,17 @@ def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice 
     if wishes.copies:
         work = _do(work, "copies", [], {"count": wishes.copies})
     return work
+
+
+def body_from(body: Brought, name: str, how: Cutting, wishes: Wishes, practice: Practice | None = None) -> Composition:
+    """A composition of a body in slices, with these wishes fulfilled. Raises `BadChoice`."""
+    work = fresh(body.mesh, name, how, practice or Practice(unit="mm"))
+    work = replace(work, intake_findings=body.findings)
+    if wishes.woods != "none":
+        if wishes.woods not in work.rack.shelf:
+            raise BadChoice(f"“{wishes.woods[:40]}” is no wood of the shelf.")
+        work = _do(work, "wood", [p.key for p in work.made], {"wood": wishes.woods})
+    return _do(work, "copies", [], {"count": wishes.copies}) if wishes.copies else work
 
 
 def _do(work: Composition, verb: str, keys: list[int], values: dict[str, Any], layer: int = 0) -> Composition:

@@ -1,4 +1,4 @@
-"""Documents of versions 1 to 5 as those of today: what was pinned loosely is decided, boards stand beside the
+"""Documents of versions 1 to 8 as those of today: what was pinned loosely is decided, boards stand beside the
 pieces."""
 
 from typing import Any
@@ -9,11 +9,11 @@ LAST_WITHOUT_DEPTH = 4
 
 
 def modern(document: dict[str, Any]) -> dict[str, Any]:
-    """A document of an earlier version, once it has been checked, as one of today. Versions 5 to 8 only added:
-    to what can be decided about depth, to where parts lie on boards, to what is decided at the saw and at fit and
-    glue."""
+    """A document of an earlier version, once it has been checked, as one of today. Versions 5 to 9 only added:
+    to what can be decided about depth, to where parts lie on boards, to what is decided at the saw, at fit and glue,
+    and of parts that stand in space."""
     if document["version"] >= LAST_WITHOUT_DEPTH:
-        return document | {"version": 8}
+        return document | {"version": 9}
     rest = {name: value for name, value in document.items() if name not in ("pins", "layers", "log")}
     layers, placements = [], {}
     for layer in document["layers"]:
@@ -27,7 +27,7 @@ def modern(document: dict[str, Any]) -> dict[str, Any]:
         {"part": str(event["piece"])} | {n: v for n, v in event.items() if n != "piece"} for event in document["log"]
     ]
     decided = from_pins(document["pins"], usual_layer(document["layers"])).as_dict()
-    return rest | {"version": 8, "layers": layers, "log": log, "decisions": decided, "placements": placements}
+    return rest | {"version": 9, "layers": layers, "log": log, "decisions": decided, "placements": placements}
 
 
 def placement_of(piece: dict[str, Any]) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from ..work.standing import said_pairs
 from ..work.steps import Step
 from .assembly_json import assembly_json
 from .rings import rings_of
+from .space_json import space_json
 
 
 def plan_json(plan: Plan) -> dict[str, Any]:
@@ -57,6 +58,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
         "saw": _cuts(plan.saw, number),
         **_way(plan.saw),
         **assembly_json(plan),
+        **space_json(job),
         "tasks": [
             {"label": s.label, "begin": s.begin.isoformat(), "end": s.end.isoformat(), "ready": s.ready.isoformat()}
             for s in slots

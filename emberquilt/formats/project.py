@@ -35,7 +35,7 @@ from ..work.decisions import Decisions
 from .older import modern
 
 FORMAT = "emberquilt-composition"
-VERSION = 8
+VERSION = 9
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50

@@ -48,7 +48,12 @@ def by_sight(render: Callable[[int], Rendering], source: ByNumbers, work: Intake
     as_kind = _as_painted if painting else _as_ink
     found, proposal = as_kind(source, looked, True)
     if proposal is None:
-        _, proposal = as_kind(source, Looked(render(SIDE), work), False)
+        fine = Looked(render(SIDE), work)
+        if as_kind is _as_ink:
+            # hairlines vanish at first sight: by its own lines once more, before what is seen counts
+            _, proposal = as_kind(source, fine, True)
+        if proposal is None:
+            _, proposal = as_kind(source, fine, False)
     assert proposal is not None
     work.progress(0.92, "trying the other ways")
     others = others_of(looked, proposal.read_as.kind, found.ink.up_to, work.knobs.smallest_mm or SMALLEST_PHOTO_MM)

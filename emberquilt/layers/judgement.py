@@ -26,6 +26,8 @@ def layer_findings(job: Job, _plan=None) -> list[Finding]:
     composition = job.composition
     found: list[Finding] = []
     for layer in composition.layers:
+        if layer.kind == "kit":
+            continue
         if layer.openings or layer.kind in ("sheet", "overlay"):
             below = _below(composition, layer)
             found += _floaters(layer, below)

@@ -142,7 +142,7 @@ def add_layer(target: Target, values: Values) -> Edit:
     """A new sheet, backer, spacer or overlay: drawn, of the picture's outline, or of an outline with a margin."""
     composition = target.composition
     kind = str(values.get("kind") or "sheet")
-    if kind not in LAYER_KINDS or kind == "mosaic":
+    if kind not in LAYER_KINDS or kind in ("mosaic", "kit"):
         raise BadChoice("A layer can be a backer, a sheet, a spacer or an overlay.")
     key = _next_layer(composition)
     if values.get("points"):
@@ -186,6 +186,8 @@ def layer_fields(target: Target, values: Values) -> Edit:
     if "kind" in values:
         if values["kind"] not in LAYER_KINDS:
             raise BadChoice(f"There is no kind of layer “{values['kind']}”.")
+        if values["kind"] != layer.kind and "kit" in (values["kind"], layer.kind):
+            raise BadChoice("Whether parts stand or lie flat is said at Relief: “stands in slots”, or “lies flat again”.")
         changed["kind"] = values["kind"]
     if "layer_thickness" in values:
         text = str(values["layer_thickness"]).strip()

@@ -86,7 +86,8 @@ def hanging_of(job: Job) -> Hanging:
     wide = max((_width(body.outline) for body in bodies), default=0.0)
     # what is smaller than a hanger with its margins is pinned, worn or given away
     small = all(_narrowness(body.outline) < 2 * MARGIN_MM for body in bodies)
-    kind = decided or ("none" if small else "wire" if wide > WIDE_MM else "sawtooth")
+    usual = "none" if small else "wire" if wide > WIDE_MM else "sawtooth"
+    kind = decided or ("stand" if job.composition.stands else usual)
     if kind in ("none", "stand") or not bodies:
         return Hanging(kind, bodies, (), ())
     hangers: list[Hanger] = []

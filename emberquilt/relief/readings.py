@@ -17,7 +17,7 @@ from .orders_judged import circle_numbers
 from .shaping import SAME_EDGE_MM, rounded_of, usual_edge_mm
 
 
-@reading("relief", "heights")
+@reading("relief", "heights", of="flat")
 def heights(job: Job, _plan, view: View) -> Read:
     """The top of every piece above what the rearmost layer lies on; the highest set strongly."""
     practice = job.composition.practice
@@ -35,7 +35,7 @@ def heights(job: Job, _plan, view: View) -> Read:
     return worn(job, view, "pale", label, strong=lambda p: job.lifted_mm(p) == top), tuple(slopes)
 
 
-@reading("relief", "shims")
+@reading("relief", "shims", of="flat")
 def shims(job: Job, _plan, view: View) -> Read:
     practice = job.composition.practice
 
@@ -52,7 +52,7 @@ MOST_TABS = 400
 """Tabs on seams beyond this would only cover the picture; those on the longest seams are shown."""
 
 
-@reading("relief", "orders")
+@reading("relief", "orders", of="flat")
 def orders(job: Job, _plan, view: View) -> Read:
     """The heights, with a tab on every seam between two pieces of which one is said to be in front, pointing at the one
     behind."""
@@ -97,7 +97,7 @@ def _tab(job: Job, seam: Seam, front: int, level: bool, wrong: bool) -> Mark:
 reading("relief", "woods")(woods)
 
 
-@reading("relief", "back", plan="relief")
+@reading("relief", "back", plan="relief", of="flat")
 def back(job: Job, plan: Relief, view: View) -> Read:
     """The backer's outline under the pieces, hangers, and the centre of mass, all as from the front."""
     marks = [Mark("guide", path=path_of(ground.outline), text=ground.name) for ground in job.grounds]
@@ -114,7 +114,7 @@ LOW, HIGH = (0x4A, 0x39, 0x2A), (0xFB, 0xF0, 0xD2)
 """Colours of the lowest and the highest top on the map of heights."""
 
 
-@reading("relief", "map")
+@reading("relief", "map", of="flat")
 def height_map(job: Job, _plan, view: View) -> Read:
     """Tops as tones, the lowest dark, with their heights; what is carved with the wedge of its slope."""
     dress, slopes = heights(job, None, view)
@@ -128,7 +128,7 @@ def height_map(job: Job, _plan, view: View) -> Read:
     return {key: Dress(tone="tint", label=one.label, colour=tone(key)) for key, one in dress.items()}, slopes
 
 
-@reading("relief", "steps")
+@reading("relief", "steps", of="flat")
 def steps_seen(job: Job, _plan, view: View) -> Read:
     """Every seam by its step: clear, readable, or neither a step nor a contrast, so that it is lost."""
     marks = []
@@ -146,7 +146,7 @@ def steps_seen(job: Job, _plan, view: View) -> Read:
     return worn(job, view, "pale", lambda p: ""), tuple(marks)
 
 
-@reading("relief", "edges")
+@reading("relief", "edges", of="flat")
 def edges(job: Job, _plan, view: View) -> Read:
     """How far each edge is rounded, as wide as it is."""
     practice, usual = job.composition.practice, usual_edge_mm(job)
@@ -160,7 +160,7 @@ def edges(job: Job, _plan, view: View) -> Read:
     return worn(job, view, "pale"), tuple(marks)
 
 
-@reading("relief", "lamp")
+@reading("relief", "lamp", of="flat")
 def lamp(job: Job, _plan, view: View) -> Read:
     """The picture of the result; the page moves the lamp round it."""
     return worn(job, view, "full", lambda p: ""), ()

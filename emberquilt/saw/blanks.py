@@ -4,12 +4,15 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from ..relief.bevel import BevelCut, bevels_of
+from ..solid.slices import mirrored_pairs
 from ..wood.packs import MOST_WOODS
 from ..work.composition import Layer
 from ..work.parts import Job, Part
 
 IN_ONE_SHEET = ("sheet", "backer", "spacer")
 """Kinds of layers whose bodies are sawn out of one sheet."""
+MOST_PAIR_MM = 25.0
+"""Two parts on each other that are thicker are sawn one by one: common practice, no source."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +73,8 @@ def _of_layer(job: Job, layer: Layer) -> Iterator[Blank]:
             sheets.setdefault((part.material, part.thickness_mm), []).append(part)
         for parts in sheets.values():
             yield _blank(job, parts, layer=layer.key)
+    elif layer.kind == "kit":
+        yield from _kit(job, layer, known)
     elif job.composition.practice.fit == "stack":
         yield _pack(job, layer, known)
     else:
@@ -212,3 +217,45 @@ def _derived(job: Job) -> Iterator[Blank]:
     for part in (*job.grounds, *job.base, *job.shims, *job.stands):
         if part.material in shelf:
             yield _blank(job, [part], late=True)
+
+
+def _kit(job: Job, layer: Layer, known: list[Part]) -> Iterator[Blank]:
+    """Parts that are drawn side by side: each out of a blank of its own, those of one outline (or of one and its mirror
+    image, turned over afterwards) in pairs on each other, where that is not too thick to steer."""
+    waiting = {part.id.piece: part for part in known}
+    pairs = twins_in(layer) if job.composition.practice.pairs == "stack" else ()
+    for pair in pairs:
+        parts = [waiting[key] for key in pair if key in waiting]
+        alike = len(parts) == 2 and parts[0].thickness_mm == parts[1].thickness_mm
+        if alike and sum(part.thickness_mm for part in parts) <= MOST_PAIR_MM:
+            for part in parts:
+                del waiting[part.id.piece]
+            yield _pair(job, parts)
+    for part in waiting.values():
+        yield _blank(job, [part])
+
+
+def twins_in(layer: Layer) -> tuple[tuple[int, int], ...]:
+    """Pairs of pieces of one outline, as it is or mirrored from left to right, worked out once for their outlines."""
+    coverage = layer.without_openings.coverage
+
+    def compute() -> tuple[tuple[int, int], ...]:
+        keys = coverage.keys
+        return tuple((keys[a], keys[b]) for a, b, _ in mirrored_pairs(coverage.outlines))
+
+    return coverage.once("twins", compute)
+
+
+def _pair(job: Job, parts: list[Part]) -> Blank:
+    """Two parts on each other: the lines of the first are followed."""
+    shelf, high = job.composition.rack.shelf, job.composition.decisions.saw.high
+    materials = {part.material for part in parts}
+    keys = tuple(part.key for part in parts)
+    return Blank(
+        keys,
+        parts[0].material if len(materials) == 1 else "",
+        sum(part.thickness_mm for part in parts) * high,
+        max(shelf[part.material].hardness_lbf for part in parts),
+        len(parts) * high,
+        frees=(keys,),
+    )

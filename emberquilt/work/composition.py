@@ -22,6 +22,7 @@ LAYER_KINDS = {
     "mosaic": "fitted pieces",
     "overlay": "overlay",
     "spacer": "spacer",
+    "kit": "parts drawn side by side",
 }
 
 
@@ -171,6 +172,11 @@ class Composition:
     def made(self) -> tuple[Piece, ...]:
         """Every piece that is made of something, back to front."""
         return tuple(p for layer in self.layers for p in layer.without_openings.pieces)
+
+    @property
+    def stands(self) -> bool:
+        """All its parts stand in space; nothing of it is a flat picture."""
+        return bool(self.layers) and all(layer.kind == "kit" for layer in self.layers)
 
     @cached_property
     def by_key(self) -> dict[int, Piece]:

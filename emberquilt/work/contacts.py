@@ -6,7 +6,8 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
-from .overlaps import overlap_of
+from .joints import joints_of, length, tab_out_mm
+from .overlaps import LEAST_OVERLAP_MM2, overlap_of
 from .parts import Job, Part
 
 NEAR_MM = 0.01
@@ -32,8 +33,37 @@ def contacts_of(job: Job) -> tuple[Contact, ...]:
     """All contacts in one copy, worked out once for a job."""
     kept = job.__dict__.get("_contacts")
     if kept is None:
-        kept = job.__dict__["_contacts"] = (*edges(job), *faces(job), *_joints(job))
+        kept = job.__dict__["_contacts"] = (*edges(job), *faces(job), *_joints(job), *_in_space(job))
     return kept
+
+
+def _in_space(job: Job) -> list[Contact]:
+    """Slices on each other, and tabs in their slots, whose cheeks are glued."""
+    found = []
+    for body in job.composition.decisions.space.bodies:
+        levels: dict[int, list[tuple[str, shapely.Geometry]]] = {}
+        for one in body.slices:
+            if one.piece in job.pieces:
+                at = (one.x_mm, one.y_mm)
+                outline = shapely.transform(job.pieces[one.piece].outline, lambda xy, at=at: xy - at)
+                levels.setdefault(one.level, []).append((str(one.piece), outline))
+        for level in sorted(levels):
+            for upper, above in levels.get(level + 1, ()):
+                for lower, below in levels[level]:
+                    shared = shapely.intersection(above, below).area
+                    if shared > LEAST_OVERLAP_MM2:
+                        found.append(Contact(lower, upper, "face", area_mm2=shared))
+    pairs: dict[tuple[int, int], float] = {}
+    for _, joint in joints_of(job.composition):
+        pair = (joint.slot, joint.tab)
+        thick = job.thickness_mm[joint.slot]
+        if joint.kind == "half":
+            # what is in one's slot is beside the other's cheeks
+            area = 2 * (length(joint.middle) * job.thickness_mm[joint.tab] + length(joint.foot) * thick) / 2
+        else:
+            area = 2 * length(joint.foot) * tab_out_mm(joint, thick)
+        pairs[pair] = pairs.get(pair, 0.0) + area
+    return found + [Contact(str(a), str(b), "joint", area_mm2=area) for (a, b), area in pairs.items()]
 
 
 def edges(job: Job) -> list[Contact]:

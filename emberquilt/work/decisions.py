@@ -10,38 +10,15 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any
 from zlib import crc32
 
-from ..keys import keys_in, pairs_in, pairs_text, runs
+from ..keys import keys_in, pairs_in, pairs_text
 from ..outline.details import Affine, Detail, detail_of, moved_line
+from .in_space import Body, Joint, MeshDecisions, PinRun, Slice, SpaceDecisions, meshes_of, space_of
+from .reshaped import Reshaped
 
 MOST_COPIES = 99
 MOST_LOST = 20
-
-
-@dataclass(frozen=True)
-class Reshaped:
-    """What an edit did to pieces and layers. `heirs`: the piece that took the place of one that is gone; `parents`:
-    the one that a new piece was cut from; `pieces`: keys of all that are made of something afterwards; `layers`: those
-    left."""
-
-    heirs: Mapping[int, int] = field(default_factory=dict)
-    parents: Mapping[int, int] = field(default_factory=dict)
-    pieces: frozenset[int] = frozenset()
-    layers: frozenset[int] = frozenset()
-
-    def home(self, key: int) -> int | None:
-        """The piece that now stands for this one: itself, the one that took its place, or none."""
-        if key in self.pieces:
-            return key
-        heir = self.heirs.get(key)
-        return heir if heir in self.pieces else None
-
-    def run(self, text: str, born: bool = True) -> str:
-        """A run of keys after the edit, with the new pieces that were cut from these."""
-        old = set(keys_in(text))
-        new = {home for key in old if (home := self.home(key)) is not None}
-        if born:
-            new |= {key for key, parent in self.parents.items() if parent in old and key in self.pieces}
-        return runs(new)
+STATION_OF = {"space": "relief", "meshes": "relief"}
+"""Where what was decided in these is spoken of."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -432,6 +409,8 @@ class Decisions:
     stock: StockDecisions = StockDecisions()
     saw: SawDecisions = SawDecisions()
     assembly: AssemblyDecisions = AssemblyDecisions()
+    space: SpaceDecisions = field(default_factory=SpaceDecisions)
+    meshes: MeshDecisions = field(default_factory=MeshDecisions)
     calendar: CalendarDecisions = CalendarDecisions()
 
     def moved(self, move: Affine) -> "Decisions":
@@ -442,16 +421,17 @@ class Decisions:
             wood=self.wood.moved(move),
             relief=self.relief.moved(move),
             saw=self.saw.moved(move),
+            space=self.space.moved(move),
         )
 
     def after(self, change: Reshaped) -> "Decisions":
         """These, once pieces went and came."""
         made: dict[str, Any] = {}
         lost = list(self.whole.lost)
-        for station in ("wood", "relief", "stock", "saw", "assembly"):
+        for station in ("wood", "relief", "stock", "saw", "assembly", "space", "meshes"):
             mine, gone = getattr(self, station).after(change)
             made[station] = mine
-            lost += [Lost(station, words) for words in dict.fromkeys(gone)]
+            lost += [Lost(STATION_OF.get(station, station), words) for words in dict.fromkeys(gone)]
         seen = tuple(dict.fromkeys(lost))[-MOST_LOST:]
         return replace(self, whole=replace(self.whole, lost=seen), **made)
 
@@ -490,10 +470,13 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order, Slope, Fit)
+    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order, Slope, Fit, Body, Joint)
 
 
 def _bare(value: Any) -> Any:
+    if isinstance(value, Slice | PinRun):
+        # there are hundreds of them
+        return [getattr(value, f.name) for f in fields(value)]
     if isinstance(value, Mapping):
         return {str(key): _bare(inner) for key, inner in value.items()}
     if isinstance(value, tuple | list):
@@ -599,6 +582,8 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     ),
     "saw": _saw,
     "assembly": _assembly,
+    "space": space_of,
+    "meshes": meshes_of,
     "calendar": lambda told: CalendarDecisions(**told),
 }
 

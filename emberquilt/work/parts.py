@@ -19,12 +19,20 @@ from ..rack.woods import Shelf
 from .composition import Composition, Layer, Piece
 from .decisions import Rails
 from .fitted import narrowed_mm, off_by_seam, sanded_mm
+from .joints import jointed
 from .overlaps import LEAST_OVERLAP_MM2
 from .standing import Standing, sheets_in, spacer_sheets, standing_of
 
 T = TypeVar("T")
 
-ROLES = {"mosaic": "piece", "sheet": "sheet", "overlay": "overlay", "backer": "backer", "spacer": "spacer"}
+ROLES = {
+    "mosaic": "piece",
+    "sheet": "sheet",
+    "overlay": "overlay",
+    "backer": "backer",
+    "spacer": "spacer",
+    "kit": "part",
+}
 """What a piece of each kind of layer is."""
 SPACER_MM = 12.0
 """Side of a spacer: common practice, no source."""
@@ -174,7 +182,7 @@ class Job:
         """The backers that are cut because the rearmost layer is of several pieces and none of them holds the
         others."""
         rear, practice = self.rear, self.composition.practice
-        if rear is None or rear.kind == "backer" or len(rear.without_openings.pieces) < 2:
+        if rear is None or rear.kind in ("backer", "kit") or len(rear.without_openings.pieces) < 2:
             return ()
         coverage = rear.without_openings.coverage
         off = off_by_seam(self.composition)
@@ -209,18 +217,23 @@ class Job:
         return self.standing.rests_mm
 
     @cached_property
+    def jointed(self) -> dict[int, shapely.Polygon]:
+        """Outlines of pieces with tabs and slots, as they are sawn for what goes into them."""
+        return jointed(self.composition, self.thickness_mm)
+
+    @cached_property
     def pieces(self) -> dict[int, Part]:
         """The part that each piece is, in the first copy, by the piece's key; back to front."""
-        shelf = self.composition.rack.shelf
+        shelf, space = self.composition.rack.shelf, self.composition.decisions.space
         made = {}
         for layer in self.composition.layers:
-            role = ROLES[layer.kind]
+            role = "slice" if space.body_of(layer.key) is not None else ROLES[layer.kind]
             for p in layer.without_openings.pieces:
                 made[p.key] = Part(
                     PartId(role, layer.key, p.key),
                     p.number,
                     str(p.number),
-                    layer.coverage.by_key[p.key],
+                    self.jointed.get(p.key) or layer.coverage.by_key[p.key],
                     self.material[p.key],
                     self.thickness_mm[p.key],
                     round(self.rests_mm[p.key] + self.shim_mm[p.key], 6),
@@ -439,7 +452,7 @@ class Job:
             coverage = layer.without_openings.coverage
             front = tuple(other.without_openings.coverage for other in layers[i + 1 :])
             table |= coverage.against("seen", front, lambda c=coverage, f=front: _seen(c, f))  # type: ignore[misc]
-        return table
+        return table | self.jointed
 
 
 def _linked(coverage: Coverage, alike: dict[int, Any]) -> list[list[int]]:

@@ -31,6 +31,8 @@ class Reading:
     name: str
     read: Callable[[Any, Any, Any], tuple[dict, tuple]]
     plan: str
+    of: str = ""
+    """Of works that lie ``flat``, of those whose parts stand (``apart``), or of all."""
 
 
 @dataclass(frozen=True)
@@ -52,17 +54,20 @@ def verb(name: str, on: str = "any"):
     """Enter a verb under a name."""
 
     def enter(do: Callable[[Target, Values], Edit]):
+        if name in VERBS:
+            raise ValueError(f"two rooms call a verb {name}")
         VERBS[name] = Verb(name, do, on)
         return do
 
     return enter
 
 
-def reading(station: str, name: str, plan: str = ""):
-    """Enter a reading of a station; the first one entered is shown first. `plan`: the room whose plan it reads."""
+def reading(station: str, name: str, plan: str = "", of: str = ""):
+    """Enter a reading of a station; the first one entered is shown first. `plan`: the room whose plan it reads; `of`:
+    works that lie ``flat`` or whose parts stand (``apart``)."""
 
     def enter(read):
-        READINGS.setdefault(station, {})[name] = Reading(name, read, plan)
+        READINGS.setdefault(station, {})[name] = Reading(name, read, plan, of)
         return read
 
     return enter

@@ -45,8 +45,9 @@ from .knobs import knob_context, wanted_pieces
 from .models import Composition, Draft
 from .plans import plan_of
 from .proposals import marked_on, proposed, stroked, unpack_proposal
+from .titles import title_of
+from .uploads import MOST_UPLOAD
 
-MOST_UPLOAD = 60_000_000
 TYPES = {
     "pdf": "application/pdf",
     "svg": "image/svg+xml",
@@ -137,7 +138,7 @@ def bring(request):
         name = request.POST.get("words", "").split("\n")[0][:40] if kind == "text" else "Empty outline"
         file_name = "words.txt" if kind == "text" else ""
     else:
-        data, name, file_name = upload.read(), _title(upload.name), upload.name[:200]
+        data, name, file_name = upload.read(), title_of(upload.name), upload.name[:200]
     try:
         if data[:4] == b"PK\x03\x04" or file_name.lower().endswith((".zip", ".ember")):
             row = actions.bring_project(request.user, data)
@@ -165,12 +166,6 @@ def _typed(values) -> dict[str, str]:
 def _shelf_with(request, words: str):
     messages.error(request, words)
     return redirect("shelf")
-
-
-def _title(file_name: str) -> str:
-    stem = re.sub(r"\.[^.]*$", "", file_name.replace("\\", "/").rsplit("/", 1)[-1])
-    words = " ".join(re.sub(r"[_-]+", " ", stem).split())[:120]
-    return words[:1].upper() + words[1:] or "New picture"
 
 
 @require_GET

@@ -65,6 +65,7 @@ WORDS = {
     "cauls": "Cauls",
     "weights": "Weights of 5 kg",
     "sand_bags": "Sand bags",
+    "pairs": "Two parts of one outline are sawn",
     "prime": "A primer goes on",
     "used": "The work will be",
     "paper_off": "The pattern comes off",

@@ -180,7 +180,7 @@ def station_context(
     openings = station == "pattern"
     pieces = tuple(p for key in keys if (p := composition.by_key.get(key)) and (openings or not p.opening))
     chosen = Chosen(pieces, plan.job, view) if pieces else None
-    readings = readings_of(station)
+    readings = readings_of(station, composition)
     show = show if show in readings else readings[0]
     findings = plan.findings(station)
     desk = Desk(plan, view, chosen, show, asked)

@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
+from emberquilt.assembly.told import glue_order
 from emberquilt.bench.mending import HOWS
 from emberquilt.drawing.panel import shape_rows
 from emberquilt.drawing.rack import rack_drawing
@@ -125,7 +126,8 @@ def way(request, uid):
 @cache_control(private=True, max_age=3600, immutable=True)
 def mesh(request, uid):
     """The bodies of the turntable; the address changes with the work."""
-    return HttpResponse(packed(plan_of(own(request, uid)).job), content_type="application/octet-stream")
+    plan = plan_of(own(request, uid))
+    return HttpResponse(packed(plan.job, glue_order(plan.glue)), content_type="application/octet-stream")
 
 
 def _spread_context(row: Composition, plan: Plan, context: dict) -> dict:

@@ -356,6 +356,15 @@ function drawDetail(ctx, line, how, s) {
   ctx.lineCap = "butt";
 }
 
+// A slot as it is sawn: what goes in stands in it.
+function drawSlot(ctx, path, s) {
+  ctx.fillStyle = SHEET;
+  ctx.fill(path);
+  ctx.lineWidth = 2 / s;
+  ctx.strokeStyle = EMBER;
+  ctx.stroke(path);
+}
+
 export function drawMarks(ctx, scene, view, size, chosen, drag) {
   ctx.setTransform(1, 0, 0, 1, 0, 0);
   ctx.clearRect(0, 0, size.w, size.h);
@@ -378,6 +387,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     ctx.stroke(line);
     ctx.setLineDash([]);
   }
+  for (const m of marks) if (m.kind === "slot") drawSlot(ctx, (m.line ??= new Path2D(m.path)), s);
   for (const shape of scene.shapes) {
     if (!chosen.has(shape.key)) continue;
     ctx.lineJoin = "round";
@@ -441,10 +451,10 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     );
   for (const m of marks) if (m.kind === "pin") drawPin(ctx, m, s);
   for (const m of marks)
-    if (m.kind === "name") {
+    if (m.kind === "name" || m.kind === "slot-name") {
       m.x ??= 0;
       ctx.font = `700 ${15 / s}px ${SLAB}`;
-      ctx.textAlign = "left";
+      ctx.textAlign = m.kind === "name" ? "left" : "center";
       ctx.textBaseline = "middle";
       ctx.lineWidth = 4 / s;
       ctx.strokeStyle = HALO;

@@ -11,6 +11,7 @@ const HINTS = {
   flow: "Draw the way the grain is to run, from its foot to its tip. <kbd>Enter</kbd> does it, <kbd>C</kbd> bends it.",
   mirror_arrows: "Draw the line across which the chosen arrows are mirrored, then <kbd>Enter</kbd>.",
   slope: "Draw from where it stays high to where it is carved low, then <kbd>Enter</kbd>. <kbd>Esc</kbd> leaves it.",
+  stand_in: "Draw on the second part the line on which the first one stands, then <kbd>Enter</kbd>.",
   radial: "Click the point from which the grain runs outwards.",
   patch: "Click the white paper or the grey card in the photo.",
   join: "Draw across the pieces that are to be one. <kbd>Enter</kbd> does it, <kbd>Esc</kbd> leaves it.",

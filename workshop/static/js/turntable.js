@@ -3,7 +3,9 @@ const PAPER = 0xf1e9da,
   TINTS = { ply: 0xd9bd83, "": 0xefe6d2 };
 const TURN_PER_PX = 0.008,
   SPIN_PER_S = 0.35,
-  LIFT = 5;
+  LIFT = 5,
+  PARTS_PER_S = 2.2,
+  LONGEST_PLAY_S = 24;
 
 export function turning(panel) {
   const { element } = panel;
@@ -53,6 +55,10 @@ export function turning(panel) {
     box.innerHTML =
       '<canvas aria-label="The work on a turntable. Arrow keys turn it."></canvas>' +
       '<div class="turns"><button type="button" data-spin aria-pressed="false"><kbd>␣</kbd> turn</button>' +
+      '<button type="button" data-play aria-pressed="false"><kbd>P</kbd> put together</button>' +
+      (head.sanded?.length
+        ? '<button type="button" data-sanded aria-pressed="false"><kbd>Y</kbd> sanded</button>'
+        : "") +
       '<label>lift apart <input type="range" min="0" max="100" value="0" aria-label="Lift the parts apart"></label>' +
       '<button type="button" data-front>from the front</button></div>';
     element.append(box);
@@ -67,22 +73,33 @@ export function turning(panel) {
     const lamp = new THREE.Vector3();
     const work = new THREE.Group();
     scene.add(work);
-    const size = Math.hypot(head.width_mm, head.height_mm);
+    const [wide, high, deep] = head.space?.box ?? [head.width_mm, head.height_mm, head.depth_mm];
+    const size = Math.hypot(wide, high, head.space ? deep : 0);
     const camera = new THREE.PerspectiveCamera(32, 1, size / 50, size * 8);
-    const apart = { value: 0 };
+    const apart = { value: 0 },
+      played = { value: ALL };
     const levels = [...new Set(bodies.map((b) => b.floor))].sort((a, b) => a - b);
     const walls = wallsOf(bodies);
     for (const body of bodies) {
-      body.level = levels.indexOf(body.floor) / levels.length;
+      body.lift = body.pose ? inScene(body.lift) : [0, 0, levels.indexOf(body.floor) / levels.length];
       shape(body, head, walls);
     }
-    const groups = grouped(THREE, bodies, panel.scene.woods, { lamp: { value: lamp }, apart }, quick, draw);
+    const shared = { lamp: { value: lamp }, apart, played, reach: { value: 0.5 * size } };
+    const groups = grouped(THREE, bodies, panel.scene.woods, shared, quick, draw);
     for (const mesh of groups) work.add(mesh);
+    const smooth = grouped(THREE, head.sanded ?? [], panel.scene.woods, shared, quick, draw);
+    for (const mesh of smooth) {
+      mesh.visible = false;
+      work.add(mesh);
+    }
+    const last_part = Math.max(1, ...bodies.map((b) => b.order));
     let yaw = -0.5,
       pitch = 0.55,
       near = 1,
       lift = 0,
       spin = false,
+      playing = false,
+      sanded = false,
       asked = 0,
       last = 0,
       press = null;
@@ -94,12 +111,18 @@ export function turning(panel) {
     function frame(now) {
       asked = 0;
       if (spin) yaw += (SPIN_PER_S * Math.min(now - last, 100)) / 1000;
+      if (playing) {
+        const pace = Math.max(PARTS_PER_S, last_part / LONGEST_PLAY_S);
+        played.value += (pace * Math.min(now - last, 100)) / 1000;
+        if (played.value >= last_part) play(false);
+      }
       last = now;
       // the deeper parts come to lie, the farther they are drawn apart
-      apart.value = lift * LIFT * head.depth_mm;
+      apart.value = lift * (head.space?.apart ?? LIFT * head.depth_mm);
       // on a narrow screen the work is as wide as the screen
-      const far = (size / near) * (1.24 + 0.6 * lift) * Math.max(1, 1.3 / camera.aspect);
-      const middle = (head.depth_mm * (1 + lift * LIFT)) / 2;
+      const room = head.space ? 1.72 + 1.1 * lift : 1.24 + 0.6 * lift;
+      const far = (size / near) * room * Math.max(1, 1.3 / camera.aspect);
+      const middle = head.space ? 0 : (head.depth_mm * (1 + lift * LIFT)) / 2;
       camera.position.set(
         far * Math.sin(yaw) * Math.cos(pitch),
         far * Math.sin(pitch),
@@ -109,12 +132,37 @@ export function turning(panel) {
       lamp.set(camera.position.x - 0.5 * far, camera.position.y + 0.7 * far, camera.position.z + 0.3 * far).normalize();
       // floors are seen only from behind, and walls between level pieces only when they are drawn apart: what would
       // cost and show nothing is left out
-      const behind = camera.position.z < head.depth_mm + apart.value;
+      const behind = head.space || camera.position.z < head.depth_mm + apart.value;
       for (const { geometry, userData } of groups)
         geometry.setDrawRange(0, behind ? Infinity : userData.counts[lift ? 1 : 0]);
       renderer.render(scene, camera);
       box.dataset.frames = Number(box.dataset.frames ?? 0) + 1;
-      if (spin) draw();
+      if (spin || playing) draw();
+    }
+
+    // Part after part comes to its place, in the order in which they are glued.
+    function play(on) {
+      playing = on;
+      played.value = on ? 0 : ALL;
+      if (on && !lift) showSanded(false);
+      box.querySelector("[data-play]").setAttribute("aria-pressed", on);
+      last = performance.now();
+      draw();
+    }
+
+    // Before and after the steps of the slices are sanded away.
+    function showSanded(on) {
+      const button = box.querySelector("[data-sanded]");
+      if (!button) return;
+      sanded = on;
+      button.setAttribute("aria-pressed", on);
+      for (const mesh of smooth) mesh.visible = on;
+      for (const mesh of groups) {
+        mesh.visible = true;
+        // only what was sliced is sanded
+        mesh.material.uniforms.stepped.value = on ? 0 : 1;
+      }
+      draw();
     }
 
     function fit() {
@@ -128,7 +176,7 @@ export function turning(panel) {
     }
 
     function show() {
-      for (const mesh of groups) {
+      for (const mesh of [...groups, ...smooth]) {
         const marks = mesh.geometry.getAttribute("mark");
         for (const [body, first, count] of mesh.userData.ranges)
           marks.array.fill(body.piece && panel.chosen.has(body.piece) ? 1 : 0, first, first + count);
@@ -145,7 +193,7 @@ export function turning(panel) {
         0.5,
       ).unproject(camera);
       const from = camera.position;
-      const hit = nearest(bodies, from.toArray(), there.sub(from).normalize().toArray(), apart.value);
+      const hit = nearest(sanded ? [...bodies.filter((b) => !b.stepped), ...head.sanded] : bodies, from.toArray(), there.sub(from).normalize().toArray(), apart.value);
       panel.choose(hit?.piece ? [hit.piece] : []);
     }
 
@@ -196,6 +244,8 @@ export function turning(panel) {
       draw();
     });
     box.querySelector("[data-spin]").addEventListener("click", () => spun(!spin));
+    box.querySelector("[data-play]").addEventListener("click", () => play(!playing));
+    box.querySelector("[data-sanded]")?.addEventListener("click", () => showSanded(!sanded));
     box.querySelector("[data-front]").addEventListener("click", () => {
       spun(false);
       [yaw, pitch, near] = [0, 0, 1];
@@ -205,6 +255,8 @@ export function turning(panel) {
       if (document.activeElement !== element) return;
       const way = { ArrowLeft: [0.12, 0], ArrowRight: [-0.12, 0], ArrowUp: [0, -0.1], ArrowDown: [0, 0.1] }[event.key];
       if (event.code === "Space") spun(!spin);
+      else if (event.key === "p" && !event.ctrlKey && !event.metaKey) play(!playing);
+      else if (event.key === "y" && head.sanded?.length && !event.ctrlKey && !event.metaKey) showSanded(!sanded);
       else if (way && !event.altKey) {
         yaw += way[0];
         pitch = Math.min(1.5, Math.max(-1.5, pitch + way[1]));
@@ -223,11 +275,11 @@ export function turning(panel) {
     box.dataset.ready = "yes";
     own.leave = () => {
       cancelAnimationFrame(asked);
-      spin = false;
+      spin = playing = false;
       watch.disconnect();
       document.removeEventListener("keydown", keys, { capture: true });
       element.removeEventListener("panel:chosen", show);
-      for (const mesh of groups) mesh.geometry.dispose();
+      for (const mesh of [...groups, ...smooth]) mesh.geometry.dispose();
       renderer.dispose();
       box.remove();
     };
@@ -265,9 +317,49 @@ function read(data) {
     at += 6 * body.triangles;
     body.tops = topsOf(body);
   }
+  readSanded(data, head, at);
   return { bodies: head.bodies, head };
 }
 
+// Surfaces whose steps are sanded away, each with its slice.
+function readSanded(data, head, at) {
+  at += -at % 4 ? 4 - (at % 4) : 0;
+  const stepped = new Set();
+  for (const body of head.sanded ?? []) {
+    stepped.add(body.piece);
+    const xyz = new Float32Array(data.slice(at, at + 36 * body.triangles));
+    at += 36 * body.triangles;
+    const place = [],
+      normal = [],
+      uv = [];
+    const turn = (body.grain * Math.PI) / 180;
+    for (let i = 0; i < xyz.length; i += 9) {
+      const [a, b, c] = [0, 3, 6].map((n) => inScene([...xyz.subarray(i + n, i + n + 3)], head.space.middle));
+      const out = cross([b[0] - a[0], b[1] - a[1], b[2] - a[2]], [c[0] - a[0], c[1] - a[1], c[2] - a[2]]);
+      const long = Math.hypot(...out) || 1;
+      for (const p of [a, b, c]) {
+        place.push(...p);
+        normal.push(out[0] / long, out[1] / long, out[2] / long);
+        const [along, up] = [p[0] + p[2], p[1]];
+        const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+        uv.push((cos * along + sin * up) / TILE_MM[0], (cos * up - sin * along) / TILE_MM[1]);
+      }
+    }
+    const faces = Array.from({ length: place.length / 3 }, (_, i) => i);
+    const same = head.bodies.find((b) => b.piece === body.piece);
+    Object.assign(body, { place, normal, uv, faces, parts: [faces, [], []], order: same?.order ?? 0 });
+    body.lift = same?.lift ?? [0, 0, 0];
+  }
+  for (const body of head.bodies) body.stepped = stepped.has(body.piece);
+  for (const body of head.sanded ?? []) body.lift = inScene(body.lift);
+}
+
+// A place of the work's space (x right, y to the back, z up) as the scene has it, or a way there.
+function inScene([x, y, z], middle = [0, 0, 0]) {
+  return [x - middle[0], z - middle[2], middle[1] - y];
+}
+
+const ALL = 1e9;
 const ends = (grid, a, b) => `${grid[2 * a]},${grid[2 * a + 1]},${grid[2 * b]},${grid[2 * b + 1]}`;
 
 // Every wall by its ends, with its body's floor and how low its top comes: what lies beside it runs the other way.
@@ -296,11 +388,19 @@ function shape(body, head, walls) {
   const turn = (body.grain * Math.PI) / 180,
     cos = Math.cos(turn),
     sin = Math.sin(turn);
+  const { pose } = body;
+  const turned = (x, y, z) => [0, 3, 6].map((r) => pose[r] * x + pose[r + 1] * y + pose[r + 2] * z);
   const corner = (i, z, nx, ny, nz) => {
     const x = body.xy[2 * i] - head.width_mm / 2,
       y = head.height_mm / 2 - body.xy[2 * i + 1];
-    place.push(x, y, z);
-    normal.push(nx, ny, nz);
+    if (pose) {
+      const at = turned(body.xy[2 * i], -body.xy[2 * i + 1], z);
+      place.push(...inScene([at[0] + pose[9], at[1] + pose[10], at[2] + pose[11]], head.space.middle));
+      normal.push(...inScene(turned(nx, ny, nz)));
+    } else {
+      place.push(x, y, z);
+      normal.push(nx, ny, nz);
+    }
     uv.push((cos * x + sin * y) / TILE_MM[0] + body.piece * 0.37, (cos * y - sin * x) / TILE_MM[1]);
     return place.length / 3 - 1;
   };
@@ -338,7 +438,8 @@ function shape(body, head, walls) {
     }
     start += ring;
   }
-  Object.assign(body, { faces: [faces, hidden, floor].flat(), parts: [faces, hidden, floor], place, normal, uv });
+  const parts = pose ? [[...faces, ...floor], hidden, []] : [faces, hidden, floor];
+  Object.assign(body, { faces: parts.flat(), parts, place, normal, uv });
 }
 
 // How far along its slope a point of a body lies, 0 at the high end, 1 at the low one.
@@ -402,14 +503,18 @@ function grouped(THREE, bodies, woods, shared, quick, ready) {
   }
   const material = woodMaterials(THREE, woods, shared, quick, ready);
   return [...codes].map(([code, own]) => {
-    const all = { place: [], normal: [], uv: [], level: [] },
+    const all = { place: [], normal: [], uv: [], lift: [], order: [], step: [] },
       index = [[], [], []],
       ranges = [];
     for (const body of own) {
-      const first = all.level.length,
+      const first = all.order.length,
         count = body.place.length / 3;
       for (const name of ["place", "normal", "uv"]) for (const v of body[name]) all[name].push(v);
-      for (let i = 0; i < count; i++) all.level.push(body.level);
+      for (let i = 0; i < count; i++) {
+        all.lift.push(...body.lift);
+        all.order.push(body.order);
+        all.step.push(body.stepped ? 1 : 0);
+      }
       body.parts.forEach((part, n) => part.forEach((i) => index[n].push(first + i)));
       ranges.push([body, first, count]);
     }
@@ -417,8 +522,10 @@ function grouped(THREE, bodies, woods, shared, quick, ready) {
     made.setAttribute("position", new THREE.Float32BufferAttribute(all.place, 3));
     made.setAttribute("normal", new THREE.Float32BufferAttribute(all.normal, 3));
     made.setAttribute("uv", new THREE.Float32BufferAttribute(all.uv, 2));
-    made.setAttribute("level", new THREE.Float32BufferAttribute(all.level, 1));
-    made.setAttribute("mark", new THREE.Float32BufferAttribute(new Float32Array(all.level.length), 1));
+    made.setAttribute("lift", new THREE.Float32BufferAttribute(all.lift, 3));
+    made.setAttribute("order", new THREE.Float32BufferAttribute(all.order, 1));
+    made.setAttribute("step", new THREE.Float32BufferAttribute(all.step, 1));
+    made.setAttribute("mark", new THREE.Float32BufferAttribute(new Float32Array(all.order.length), 1));
     made.setIndex(index.flat());
     const mesh = new THREE.Mesh(made, material(code));
     mesh.userData.counts = [index[0].length, index[0].length + index[1].length];
@@ -435,7 +542,7 @@ function nearest(bodies, from, way, apart) {
   let best = null,
     least = Infinity;
   for (const body of bodies) {
-    const origin = [from[0], from[1], from[2] - apart * body.level];
+    const origin = from.map((v, i) => v - apart * body.lift[i]);
     const { place: p, faces } = body;
     for (let i = 0; i < faces.length; i += 3) {
       const [a, b, c] = [3 * faces[i], 3 * faces[i + 1], 3 * faces[i + 2]];
@@ -479,7 +586,12 @@ function volume({ faces, place }) {
 const CORNERS = `
   uniform vec3 lamp;
   uniform float apart;
-  attribute float level;
+  uniform float played;
+  uniform float reach;
+  uniform float stepped;
+  attribute vec3 lift;
+  attribute float order;
+  attribute float step;
   attribute float mark;
   varying vec2 at;
   varying float light;
@@ -488,7 +600,12 @@ const CORNERS = `
     at = uv;
     lit = mark;
     light = 0.56 + 0.1 * normal.z + 0.46 * max(dot(normal, lamp), 0.0);
-    gl_Position = projectionMatrix * modelViewMatrix * vec4(position.xy, position.z + apart * level, 1.0);
+    // what is not down yet comes on its way, or is not to be seen
+    float coming = clamp(order - played, 0.0, 1.0);
+    vec3 way = length(lift) > 0.001 ? normalize(lift) : vec3(0.0, 0.0, 1.0);
+    vec3 at_last = position + apart * lift + reach * coming * way;
+    float gone = coming >= 1.0 || step > stepped + 0.5 ? 0.0 : 1.0;
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(at_last * gone, 1.0);
   }`;
 const POINTS = `
   uniform sampler2D wood;
@@ -515,7 +632,12 @@ function woodMaterials(THREE, woods, shared, quick, ready) {
     return new THREE.ShaderMaterial({
       vertexShader: CORNERS,
       fragmentShader: POINTS,
-      uniforms: { ...shared, wood: { value: wood }, tint: { value: new THREE.Color(TINTS[code] ?? 0xffffff) } },
+      uniforms: {
+        ...shared,
+        stepped: { value: 1 },
+        wood: { value: wood },
+        tint: { value: new THREE.Color(TINTS[code] ?? 0xffffff) },
+      },
     });
   };
 }

@@ -12,8 +12,15 @@ from emberquilt.relief.layered import lies_on
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
 from emberquilt.relief.shaping import usual_edge_mm
 from emberquilt.relief.suggested import Suggestion, suggested_orders
+from emberquilt.space.order import together_of
+from emberquilt.space.slices import true_thickness
+from emberquilt.space.slot_verbs import coupon_clearances
+from emberquilt.space.standing import stand_of
+from emberquilt.space.told import ways_at
 from emberquilt.wood.contrast import STEP_MM
-from emberquilt.work.parts import Job
+from emberquilt.work.in_space import Body
+from emberquilt.work.joints import clearance_mm, joints_of, slots_of
+from emberquilt.work.parts import USUAL_KERF_MM, Job
 from emberquilt.work.shaped import edge_of
 from workshop.stations.desk import Desk
 from workshop.stations.faces import table_of
@@ -64,8 +71,8 @@ def context(desk: Desk) -> dict:
         "usual_edge_mm": usual_edge_mm(job) if desk.show == "edges" else None,
         "hung": hung_words(job, desk.plan.relief.hanging),
         "back": relief.back,
-        "glance_template": "relief/glance.html",
-        "tall_strip": True,
+        "glance_template": "relief/stands_glance.html" if composition.stands else "relief/glance.html",
+        "tall_strip": not composition.stands,
         "ladder": ladder(desk),
         "orders_said": len(relief.orders),
         "circles": [loop_of(job, said) for said in circle_numbers(job)],
@@ -85,7 +92,64 @@ def context(desk: Desk) -> dict:
         "lift_verb": "top" if followed else "lift",
         "given_mm": desk.chosen.given_mm if desk.chosen else None,
         "related": one is not None and any(relations_of(job, one.key)),
-        **section(job, desk.asked.get("cut", ""), chosen),
+        "stands": in_space(desk),
+        **({} if composition.stands else section(job, desk.asked.get("cut", ""), chosen)),
+    }
+
+
+def in_space(desk: Desk) -> dict | None:
+    """What is said of parts that stand in space; nothing where all lie flat."""
+    space = desk.composition.decisions.space
+    if not desk.composition.stands:
+        return None
+    body = space.body_of(desk.layer.key) or (space.bodies[0] if len(space.bodies) == 1 else None)
+    told = scene_told(desk)
+    return {"body": body_told(desk, body), **told} if body is not None else told
+
+
+def scene_told(desk: Desk) -> dict:
+    """What is joined to what, how the slots fit, and whether it stays standing."""
+    job, composition = desk.job, desk.composition
+    chosen = [p.key for p in desk.chosen.pieces] if desk.chosen else []
+    joints = [joint for _, joint in joints_of(composition)]
+    slots = [s for s in slots_of(composition, job.thickness_mm) if not chosen or {s.piece, s.takes} & set(chosen)]
+    number = {key: part.number for key, part in job.pieces.items()}
+    goes = {one.key: one for layer in composition.layers if layer.kind == "kit" for one in together_of(job, layer).order}
+    return {
+        "joints": len(joints),
+        "stand": stand_of(job),
+        "clearance_mm": clearance_mm(composition),
+        "coupon": enumerate(coupon_clearances(composition), 1),
+        "corners": composition.decisions.space.corners,
+        "order": [{"key": one.key, "number": number[one.key], "why": one.why} for one in goes.values()][:MOST_RUNGS],
+        "slots": [(number[s.piece], number[s.takes], s.wide_mm, s.long_mm, s.deep_mm) for s in slots][:MOST_RUNGS],
+        "kerf_mm": usual_kerf(desk),
+        "tabbed": any(joint.tab in chosen for joint in joints),
+        "joined": any({joint.tab, joint.slot} & set(chosen) for joint in joints),
+        "lean_deg": next((joint.lean_deg for joint in joints if joint.tab in chosen), 0.0),
+        "upright": bool(chosen) and set(chosen) <= set(composition.decisions.space.upright),
+        "two": [number[key] for key in chosen if key in number] if len(chosen) == 2 else [],
+        "goes": goes.get(chosen[0]) if len(chosen) == 1 else None,
+    }
+
+
+def usual_kerf(desk: Desk) -> float:
+    """What the blade that saws most of the parts takes away."""
+    kerfs = [cut.blade.kerf_mm for cut in desk.plan.saw.cuts if cut.piece]
+    return max(kerfs, key=kerfs.count) if kerfs else USUAL_KERF_MM
+
+
+def body_told(desk: Desk, body: Body) -> dict:
+    ways = ways_at(desk.job, body)
+    most = max((way.wood_mm3 for way in ways), default=0.0)
+    one = desk.chosen.one if desk.chosen else None
+    mine = body.by_piece.get(one.key) if one else None
+    return {
+        "body": body,
+        "true_mm": true_thickness(desk.composition, desk.job.thickness_mm, body),
+        "ways": [(way, 100 * way.lost, 100 * (1 - way.wood_mm3 / most) if most else 0.0) for way in ways],
+        "slice": mine,
+        "number": mine.level + 1 if mine else 0,
     }
 
 

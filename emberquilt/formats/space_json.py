@@ -1,0 +1,149 @@
+"""Bodies in slices and parts in space, as `emberquilt plan` prints them."""
+
+from typing import Any
+
+import shapely
+
+from ..solid.mesh import Mesh, unpacked
+from ..solid.slices import Way, mirrored_pairs
+from ..space.order import together_of
+from ..space.slices import to_height, true_thickness
+from ..space.standing import hidden_of, stand_of
+from ..space.told import ways_at
+from ..work.in_space import Body
+from ..work.joints import Slot, clearance_mm, joints_of, slots_of, tab_out_mm
+from ..work.parts import Job
+from ..work.poses import poses_of
+from .rings import rings_of
+
+
+def space_json(job: Job) -> dict[str, Any]:
+    space = job.composition.decisions.space
+    return {
+        "slices": [_body(job, body) for body in space.bodies],
+        "joints": _joints(job),
+        "space": _standing(job),
+    }
+
+
+def _joints(job: Job) -> list[dict[str, Any]]:
+    """Every joint with its slots as they are sawn."""
+    slots: dict[int, list[Slot]] = {}
+    for slot in slots_of(job.composition, job.thickness_mm):
+        slots.setdefault(slot.joint, []).append(slot)
+    rows = []
+    for n, joint in joints_of(job.composition):
+        rows.append(
+            {
+                "kind": joint.kind,
+                "tab": joint.tab,
+                "slot": joint.slot,
+                "numbers": [job.pieces[joint.tab].number, job.pieces[joint.slot].number],
+                "foot": [list(point) for point in joint.foot],
+                "tab_out_mm": round(tab_out_mm(joint, job.thickness_mm[joint.slot]), 4) if joint.kind == "tab" else 0.0,
+                "clearance_mm": clearance_mm(job.composition),
+                "lean_deg": joint.lean_deg,
+                "behind": joint.behind,
+                "drawn_mm": joint.wide_mm,
+                "slots": [
+                    {
+                        "piece": slot.piece,
+                        "takes": slot.takes,
+                        "takes_mm": round(job.thickness_mm[slot.takes], 4),
+                        "middle": [list(point) for point in slot.middle],
+                        "width_mm": round(slot.wide_mm, 4),
+                        "length_mm": round(slot.long_mm, 4),
+                        "deep_mm": slot.deep_mm or round(job.thickness_mm[slot.piece], 4),
+                        "blind": bool(slot.deep_mm),
+                        "ring": rings_of(slot.area)[0],
+                    }
+                    for slot in slots.get(n, ())
+                ],
+            }
+        )
+    return rows
+
+
+def _standing(job: Job) -> dict[str, Any] | None:
+    """Where parts stand, in which order they go together, and whether the whole stays standing."""
+    stand = stand_of(job)
+    if stand is None:
+        return None
+    orders = [together_of(job, layer) for layer in job.composition.layers if layer.kind == "kit"]
+    return {
+        "poses": {str(key): pose.rows for key, pose in poses_of(job).items()},
+        "order": [
+            {"part": str(g.key), "touches": list(map(str, g.touches)), "way": list(g.way), "why": g.why}
+            for one in orders
+            for g in one.order
+        ],
+        "trapped": [n for one in orders for n in one.trapped],
+        "weight_kg": round(stand.weight_kg, 6),
+        "middle_mm": [round(v, 3) for v in stand.middle],
+        "feet": rings_of(stand.feet)[0] if stand.feet.geom_type == "Polygon" else [],
+        "lean_deg": round(stand.lean_deg, 3),
+        "stands": stand.stands,
+        "hidden": [
+            {"part": str(one.key), "share": round(one.share, 4), "behind": list(map(str, one.behind))}
+            for one in hidden_of(job)
+        ],
+    }
+
+
+def _body(job: Job, body: Body) -> dict[str, Any]:
+    thick = true_thickness(job.composition, job.thickness_mm, body)
+    text = job.composition.decisions.meshes.meshes.get(body.layer)
+    mesh: Mesh | None = to_height(unpacked(text), body.height_mm) if text else None
+    levels: dict[int, list[tuple[int, shapely.Geometry]]] = {}
+    for one in body.slices:
+        if one.piece in job.pieces:
+            at = (one.x_mm, one.y_mm)
+            own = shapely.transform(job.pieces[one.piece].outline, lambda xy, at=at: (xy - at) * (1, -1))
+            levels.setdefault(one.level, []).append((one.piece, own))
+    first = -body.count * body.thickness_mm / 2
+    return {
+        "layer": body.layer,
+        "along": body.along,
+        "thickness_mm": round(body.thickness_mm, 4),
+        "stock_mm": round(thick, 4),
+        "height_mm": body.height_mm,
+        "count": body.count,
+        "volume_mm3": None if mesh is None else mesh.volume_mm3,
+        "sliced_mm3": sum(own.area for parts in levels.values() for _, own in parts) * body.thickness_mm,
+        "ways": [_way(way) for way in ways_at(job, body)],
+        "pins": [
+            {"side_mm": body.pin_mm, "x_mm": p.x_mm, "y_mm": p.y_mm, "first": p.first + 1, "last": p.last + 1}
+            for p in body.pins
+        ],
+        "slices": [
+            {
+                "slice": level + 1,
+                "middle_mm": round(first + (level + 0.5) * body.thickness_mm, 4),
+                "pinned": sum(p.first <= level <= p.last for p in body.pins),
+                "parts": [
+                    {"piece": key, "number": job.pieces[key].number, "area_mm2": own.area, "rings": rings_of(own)}
+                    for key, own in parts
+                ],
+            }
+            for level, parts in sorted(levels.items())
+        ],
+        "pairs": _pairs(job, body),
+    }
+
+
+def _pairs(job: Job, body: Body) -> list[dict[str, Any]]:
+    keys = [one.piece for one in body.slices if one.piece in job.pieces]
+    outlines = [job.pieces[key].outline for key in keys]
+    return [{"pieces": [keys[a], keys[b]], "mirrored": mirrored} for a, b, mirrored in mirrored_pairs(outlines)]
+
+
+def _way(way: Way) -> dict[str, Any]:
+    return {
+        "along": way.along,
+        "words": way.words,
+        "count": way.count,
+        "lost_share": way.lost,
+        "step_mm": way.step_mm,
+        "wood_mm2": way.wood_mm2,
+        "wood_mm3": way.wood_mm3,
+    }

@@ -1,0 +1,69 @@
+"""Ways to begin that are no drawing of a flat picture: a body in slices."""
+
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from emberquilt.errors import BadChoice, EmberError
+from emberquilt.formats.make import Wishes, body_from
+from emberquilt.intake.body_source import body_of
+from emberquilt.practice import Practice
+from emberquilt.space.slices import Cutting
+from emberquilt.units import Length
+from workshop.shop.actions import practice_of
+
+from . import actions
+from .titles import title_of
+from .uploads import MOST_UPLOAD
+
+
+@require_GET
+def beginnings(request):
+    """The ways side by side, each with its own few questions."""
+    return render(request, "compositions/begin.html", {"practice": practice_of(request.user)})
+
+
+@require_POST
+def begin(request, way: str):
+    """A work begun one of these ways; a sentence where it cannot be."""
+    practice = practice_of(request.user)
+    if way not in WAYS:
+        raise Http404
+    try:
+        composition, name, data = WAYS[way](request, practice)
+        row = actions.create(request.user, composition, name, data)
+    except EmberError as problem:
+        messages.error(request, str(problem))
+        return redirect("begin")
+    return redirect("station", row.uid, "relief")
+
+
+def _file(request, field: str, what: str) -> tuple[bytes, str]:
+    upload = request.FILES.get(field)
+    if upload is None:
+        raise BadChoice(f"Choose a file first: {what}.")
+    if upload.size > MOST_UPLOAD:
+        raise BadChoice(f"This file is {upload.size / 1e6:.0f} MB; up to {MOST_UPLOAD / 1e6:.0f} MB can be read.")
+    return upload.read(), upload.name[:200]
+
+
+def _mm(request, name: str, practice: Practice, usual: str = "") -> float:
+    return Length.parse(request.POST.get(name) or usual, practice.unit).mm
+
+
+def _sliced(request, practice: Practice):
+    data, name = _file(request, "body", "an STL, OBJ or 3MF of a closed body")
+    body = body_of(data, request.POST.get("body_height", ""), practice.unit)
+    pin = request.POST.get("pin", "").strip()
+    how = Cutting(
+        _mm(request, "slice_thickness", practice),
+        body.height_mm,
+        request.POST.get("along", "best"),
+        Length.parse(pin, practice.unit).mm if pin not in ("", "0") else 0.0,
+        2 if request.POST.get("pins") == "2" else 1,
+    )
+    return body_from(body, title_of(name), how, Wishes(), practice), name, data
+
+
+WAYS = {"slices": _sliced}

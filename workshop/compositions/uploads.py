@@ -1,0 +1,3 @@
+"""How large a file may be."""
+
+MOST_UPLOAD = 60_000_000
