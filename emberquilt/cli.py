@@ -20,7 +20,7 @@ from .space.slices import Cutting
 from .units import Length
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
-PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "drill", "fold")
+PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "drill", "fold", "coupon", "piles")
 
 
 def main(argv: list[str] | None = None) -> int:

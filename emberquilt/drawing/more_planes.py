@@ -13,6 +13,7 @@ from ..saw.cuts import Drilled
 from ..saw.holes import bit_words
 from ..stock.parts_list import material_name
 from ..work.composition import Layer
+from ..work.joints import joints_of
 from ..work.parts import Job, Part
 from .pdf import layout_for
 from .planes import Plane, Printed, mirrored_plane, of_work, placement_planes, printed_of
@@ -55,6 +56,8 @@ def _label(job: Job, part: Part, card: shapely.Polygon) -> Printed:
     if place:
         notes.append(f"board {place.board}")
     notes.append("front: this side up" if piece else "back" if part.role == "backer" else "goes under, either side up")
+    if takes := sorted({joint.tab for _, joint in joints_of(composition) if joint.slot == piece}):
+        notes.append("its slots take " + ", ".join(str(job.pieces[key].number) for key in takes))
     alike = alike_of(job)
     if others := alike.twins_of.get(part.id.in_any_copy):
         notes.append(f"looks like {', '.join(job.by_key[key].name for key in others[:3])}")

@@ -16,6 +16,7 @@ from ..layout.task import Face, Gaps, Item, Laid, total_bounds
 from ..saw.copies import colour_planar, seam_graph
 from ..stock.laying import item_of
 from ..work.composition import Composition
+from ..work.joints import joints_of
 from ..work.on_boards import on_boards
 from ..work.parts import Job, Part
 from ..work.scene import wood_mark
@@ -259,8 +260,12 @@ def _words(job: Job, part: Part) -> str:
         return part.name
     thick = composition.practice.short(part.thickness_mm)
     layer = composition.home[piece.key]
+    into = sorted({joint.slot for _, joint in joints_of(composition) if joint.tab == piece.key})
+    goes = "into " + " ".join(str(job.pieces[key].number) for key in into) if into else ""
     where = f"L{composition.layers.index(layer) + 1}" if len(composition.layers) > 1 else ""
-    return " ".join(word for word in (str(piece.number), wood_mark(composition, piece), thick, where, "F") if word)
+    return " ".join(
+        word for word in (str(piece.number), wood_mark(composition, piece), thick, where, "F", goes) if word
+    )
 
 
 def printed_of(job: Job, part: Part, tint: bool = True) -> Printed:
@@ -268,7 +273,7 @@ def printed_of(job: Job, part: Part, tint: bool = True) -> Printed:
     colour = shelf[part.material].finished if tint and part.material in shelf else ""
     grain = None if part.turn == "any" and not part.key.isdecimal() else part.grain_deg
     alike, key = alike_of(job), part.id.in_any_copy
-    up = 90.0 if key in alike.turned_of else None
+    up = 90.0 if key in alike.turned_of or part.role == "slice" else None
     return Printed(part.key, part.outline, _words(job, part), grain, colour, up_deg=up, twin=key in alike.twins_of)
 
 

@@ -47,6 +47,7 @@ from .planes import (
     ready_planes,
     under_planes,
 )
+from .space_planes import coupon_planes, pile_planes
 
 PACKS = {
     "copies": "copies to cut up",
@@ -57,6 +58,8 @@ PACKS = {
     "template": "a template to keep, on hardboard",
     "drill": "a drill map, bit by bit",
     "fold": "both faces, folded over the edge",
+    "coupon": "a coupon that tries how slots fit",
+    "piles": "slices on each other, some at a time",
 }
 STUCK = ("copies", "ready", "boards")
 """Packs that are stuck on the wood; the placement sheet and what lies under go with them."""
@@ -129,6 +132,10 @@ def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], drilled:
         return drill_planes(job, drilled)
     if pack == "fold":
         return fold_planes(job)
+    if pack == "coupon":
+        return coupon_planes(job)
+    if pack == "piles":
+        return pile_planes(job)
     if pack == "copies":
         cut = copy_planes(job, copies)
     elif pack == "ready":

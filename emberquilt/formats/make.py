@@ -35,7 +35,7 @@ def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice 
     """A composition of what was found in a drawing, with these wishes fulfilled. Raises `BadChoice` or `BadLength`."""
     work = composition_of(proposal, name, practice or Practice(unit="mm"))
     if wishes.slots:
-        work = _do(work, "kit", [], {})
+        work = _do(_do(work, "kit", [], {}), "renumber", [], {})
     if wishes.stack:
         work = _do(work, "stack", [], {"by": "colour", "front": "dark", "reach": wishes.stack})
     if wishes.woods in ("best", "owned"):

@@ -187,7 +187,9 @@ def layer_fields(target: Target, values: Values) -> Edit:
         if values["kind"] not in LAYER_KINDS:
             raise BadChoice(f"There is no kind of layer “{values['kind']}”.")
         if values["kind"] != layer.kind and "kit" in (values["kind"], layer.kind):
-            raise BadChoice("Whether parts stand or lie flat is said at Relief: “stands in slots”, or “lies flat again”.")
+            raise BadChoice(
+                "Whether parts stand or lie flat is said at Relief: “stands in slots”, or “lies flat again”."
+            )
         changed["kind"] = values["kind"]
     if "layer_thickness" in values:
         text = str(values["layer_thickness"]).strip()

@@ -96,9 +96,7 @@ def corners_of(outline: shapely.Polygon) -> tuple[np.ndarray, np.ndarray]:
 
 def _turns(ring: np.ndarray) -> np.ndarray:
     before, after = ring - np.roll(ring, 1, axis=0), np.roll(ring, -1, axis=0) - ring
-    return np.degrees(
-        np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1))
-    )
+    return np.degrees(np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1)))
 
 
 def edge_parts(piece: int, outline: shapely.Polygon) -> tuple[list[Tab], list[Gap]]:

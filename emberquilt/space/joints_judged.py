@@ -205,5 +205,3 @@ def tab_names(job: Job) -> list[tuple[int, float, float, str]]:
             centre = along(slot.middle, slot.wide_mm).centroid
             found.append((slot.piece, centre.x, centre.y, _number(job, slot.takes)))
     return found
-
-

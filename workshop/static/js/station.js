@@ -53,7 +53,7 @@ load().then(() => {
   panel.drag.arrows = element.dataset.arrows === "yes";
   panel.chosen = new Set(keysOf(field("pieces").value));
   document.fonts.ready.then(() => panel.redraw());
-  if (document.querySelector("[data-section]")) {
+  if (document.querySelector("[data-section], .station.standing")) {
     lamped(panel);
     turning(panel);
   }

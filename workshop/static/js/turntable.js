@@ -87,6 +87,8 @@ export function turning(panel) {
     const shared = { lamp: { value: lamp }, apart, played, reach: { value: 0.5 * size } };
     const groups = grouped(THREE, bodies, panel.scene.woods, shared, quick, draw);
     for (const mesh of groups) work.add(mesh);
+    const rims = bodies.some((b) => b.rim) ? rimmed(THREE, bodies, shared) : null;
+    if (rims) work.add(rims);
     const smooth = grouped(THREE, head.sanded ?? [], panel.scene.woods, shared, quick, draw);
     for (const mesh of smooth) {
       mesh.visible = false;
@@ -120,7 +122,7 @@ export function turning(panel) {
       // the deeper parts come to lie, the farther they are drawn apart
       apart.value = lift * (head.space?.apart ?? LIFT * head.depth_mm);
       // on a narrow screen the work is as wide as the screen
-      const room = head.space ? 1.72 + 1.1 * lift : 1.24 + 0.6 * lift;
+      const room = head.space ? 1.42 + 1.1 * lift : 1.24 + 0.6 * lift;
       const far = (size / near) * room * Math.max(1, 1.3 / camera.aspect);
       const middle = head.space ? 0 : (head.depth_mm * (1 + lift * LIFT)) / 2;
       camera.position.set(
@@ -157,11 +159,8 @@ export function turning(panel) {
       sanded = on;
       button.setAttribute("aria-pressed", on);
       for (const mesh of smooth) mesh.visible = on;
-      for (const mesh of groups) {
-        mesh.visible = true;
-        // only what was sliced is sanded
-        mesh.material.uniforms.stepped.value = on ? 0 : 1;
-      }
+      // only what was sliced is sanded
+      for (const mesh of rims ? [...groups, rims] : groups) mesh.material.uniforms.stepped.value = on ? 0 : 1;
       draw();
     }
 
@@ -280,6 +279,7 @@ export function turning(panel) {
       document.removeEventListener("keydown", keys, { capture: true });
       element.removeEventListener("panel:chosen", show);
       for (const mesh of [...groups, ...smooth]) mesh.geometry.dispose();
+      rims?.geometry.dispose();
       renderer.dispose();
       box.remove();
     };
@@ -438,8 +438,57 @@ function shape(body, head, walls) {
     }
     start += ring;
   }
+  if (pose) {
+    body.rim = [];
+    let from = 0;
+    for (const ring of body.rings) {
+      for (let i = 0; i < ring; i++) {
+        const [a, b] = [from + i, from + ((i + 1) % ring)];
+        for (const k of [a, b, a + n, b + n]) body.rim.push(...place.slice(3 * k, 3 * k + 3));
+        if (sharp(body.xy, from, ring, i)) for (const k of [a, a + n]) body.rim.push(...place.slice(3 * k, 3 * k + 3));
+      }
+      from += ring;
+    }
+  }
   const parts = pose ? [[...faces, ...floor], hidden, []] : [faces, hidden, floor];
   Object.assign(body, { faces: parts.flat(), parts, place, normal, uv });
+}
+
+// Whether an outline has a corner at a point.
+function sharp(xy, from, ring, i) {
+  const at = (k) => from + ((i + k + ring) % ring);
+  const [a, b, c] = [at(-1), at(0), at(1)].map((k) => [xy[2 * k], xy[2 * k + 1]]);
+  const [ux, uy, vx, vy] = [b[0] - a[0], b[1] - a[1], c[0] - b[0], c[1] - b[1]];
+  return Math.abs(ux * vy - uy * vx) > 0.35 * Math.hypot(ux, uy) * Math.hypot(vx, vy);
+}
+
+// Edges of parts that stand: without them wood of one colour runs together.
+function rimmed(THREE, bodies, shared) {
+  const all = { place: [], lift: [], order: [], step: [] };
+  for (const body of bodies) {
+    if (!body.rim) continue;
+    for (const v of body.rim) all.place.push(v);
+    for (let i = 0; i < body.rim.length / 3; i++) {
+      all.lift.push(...body.lift);
+      all.order.push(body.order);
+      all.step.push(body.stepped ? 1 : 0);
+    }
+  }
+  const made = new THREE.BufferGeometry();
+  made.setAttribute("position", new THREE.Float32BufferAttribute(all.place, 3));
+  made.setAttribute("lift", new THREE.Float32BufferAttribute(all.lift, 3));
+  made.setAttribute("order", new THREE.Float32BufferAttribute(all.order, 1));
+  made.setAttribute("step", new THREE.Float32BufferAttribute(all.step, 1));
+  const lines = new THREE.LineSegments(
+    made,
+    new THREE.ShaderMaterial({
+      vertexShader: EDGES,
+      fragmentShader: "void main() { gl_FragColor = vec4(0.13, 0.1, 0.08, 1.0); }",
+      uniforms: { ...shared, stepped: { value: 1 } },
+    }),
+  );
+  lines.frustumCulled = false;
+  return lines;
 }
 
 // How far along its slope a point of a body lies, 0 at the high end, 1 at the low one.
@@ -582,9 +631,8 @@ function volume({ faces, place }) {
   return six / 6;
 }
 
-// Light is worked out at the corners: without a graphics card every point of the picture costs.
-const CORNERS = `
-  uniform vec3 lamp;
+// Where a corner comes to lie while parts are drawn apart or come to their places.
+const COMING = `
   uniform float apart;
   uniform float played;
   uniform float reach;
@@ -592,6 +640,27 @@ const CORNERS = `
   attribute vec3 lift;
   attribute float order;
   attribute float step;
+  vec3 there() {
+    // what is not down yet comes on its way, or is not to be seen
+    float coming = clamp(order - played, 0.0, 1.0);
+    vec3 way = length(lift) > 0.001 ? normalize(lift) : vec3(0.0, 0.0, 1.0);
+    float gone = coming >= 1.0 || step > stepped + 0.5 ? 0.0 : 1.0;
+    return (position + apart * lift + reach * coming * way) * gone;
+  }`;
+const EDGES =
+  COMING +
+  `
+  void main() {
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(there(), 1.0);
+    // a little nearer than the faces that they bound
+    gl_Position.z -= 0.0001 * gl_Position.w;
+  }`;
+
+// Light is worked out at the corners: without a graphics card every point of the picture costs.
+const CORNERS =
+  COMING +
+  `
+  uniform vec3 lamp;
   attribute float mark;
   varying vec2 at;
   varying float light;
@@ -600,12 +669,7 @@ const CORNERS = `
     at = uv;
     lit = mark;
     light = 0.56 + 0.1 * normal.z + 0.46 * max(dot(normal, lamp), 0.0);
-    // what is not down yet comes on its way, or is not to be seen
-    float coming = clamp(order - played, 0.0, 1.0);
-    vec3 way = length(lift) > 0.001 ? normalize(lift) : vec3(0.0, 0.0, 1.0);
-    vec3 at_last = position + apart * lift + reach * coming * way;
-    float gone = coming >= 1.0 || step > stepped + 0.5 ? 0.0 : 1.0;
-    gl_Position = projectionMatrix * modelViewMatrix * vec4(at_last * gone, 1.0);
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(there(), 1.0);
   }`;
 const POINTS = `
   uniform sampler2D wood;

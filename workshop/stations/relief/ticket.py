@@ -114,7 +114,9 @@ def scene_told(desk: Desk) -> dict:
     joints = [joint for _, joint in joints_of(composition)]
     slots = [s for s in slots_of(composition, job.thickness_mm) if not chosen or {s.piece, s.takes} & set(chosen)]
     number = {key: part.number for key, part in job.pieces.items()}
-    goes = {one.key: one for layer in composition.layers if layer.kind == "kit" for one in together_of(job, layer).order}
+    goes = {
+        one.key: one for layer in composition.layers if layer.kind == "kit" for one in together_of(job, layer).order
+    }
     return {
         "joints": len(joints),
         "stand": stand_of(job),

@@ -1,0 +1,87 @@
+"""What goes on paper for parts that stand: a coupon that tries how slots fit, and slices on each other at full size."""
+
+from collections import Counter
+
+import shapely
+
+from ..errors import BadChoice
+from ..space.order import together_of
+from ..space.slot_verbs import coupon_clearances
+from ..work.in_space import Body
+from ..work.joints import joints_of
+from ..work.parts import Job
+from .planes import Plane, Printed
+
+COUPON_EDGE_MM = 10.0
+COUPON_SLOT_MM = 20.0
+TOGETHER = 8
+"""So many slices are drawn on each other: more lines cannot be told apart."""
+ROUND_MM = 12.0
+
+
+def coupon_planes(job: Job) -> list[Plane]:
+    """Five slots for the thickness that most tabs have, a tenth of a millimetre apart, and a tab to try in them. Raises
+    `BadChoice` where nothing stands in a slot."""
+    tabs = Counter(round(job.thickness_mm[joint.tab], 3) for _, joint in joints_of(job.composition))
+    if not tabs:
+        raise BadChoice("Nothing stands in a slot yet: join two parts first.")
+    thick, _ = tabs.most_common(1)[0]
+    own = coupon_clearances(job.composition)
+    apart = COUPON_EDGE_MM + thick + max(own[-1], 0.0)
+    wide = COUPON_EDGE_MM + len(own) * apart
+    high = COUPON_SLOT_MM + 2 * COUPON_EDGE_MM
+    slots, notes = [], []
+    for n, clear in enumerate(own):
+        x = COUPON_EDGE_MM + n * apart
+        slot = thick + clear
+        slots.append(shapely.box(x, COUPON_EDGE_MM, x + slot, COUPON_EDGE_MM + COUPON_SLOT_MM))
+        notes.append(f"{n + 1}: {slot:.2f} mm")
+    coupon = shapely.difference(shapely.box(0, 0, wide, high), shapely.union_all(slots))
+    tab = shapely.box(wide + 10, 0, wide + 10 + COUPON_SLOT_MM - 0.2, high)
+    parts = (
+        Printed("coupon", coupon, "", notes=("slots from the left: " + ", ".join(notes),)),
+        Printed("coupon-tab", tab, "tab", notes=(f"of the stock, {thick:.2f} mm",)),
+    )
+    return [Plane("coupon", "Test coupon for slots", wide + 10 + COUPON_SLOT_MM, high, parts)]
+
+
+def pile_planes(job: Job) -> list[Plane]:
+    """Slices as they lie on each other, some at a time in the order in which they are glued. Raises `BadChoice` where
+    nothing is sliced."""
+    planes: list[Plane] = []
+    for body in job.composition.decisions.space.bodies:
+        planes += _piles(job, body)
+    if not planes:
+        raise BadChoice("Nothing here is a body in slices.")
+    return planes
+
+
+def _piles(job: Job, body: Body) -> list[Plane]:
+    layer = job.composition.layer(body.layer)
+    level_of = {one.piece: one for one in body.slices}
+    levels: dict[int, list[int]] = {}
+    for going in together_of(job, layer).order:
+        levels.setdefault(level_of[going.key].level, []).append(going.key)
+    planes = []
+    ordered = sorted(levels)
+    for first in range(0, len(ordered), TOGETHER):
+        some = ordered[first : first + TOGETHER]
+        outlines = {
+            key: shapely.transform(job.pieces[key].outline, lambda xy, s=level_of[key]: xy - (s.x_mm, s.y_mm))
+            for level in some
+            for key in levels[level]
+        }
+        x0, y0, x1, y1 = shapely.total_bounds(list(outlines.values())).tolist()
+
+        def placed(outline, x0=x0, y0=y0):
+            return shapely.transform(outline, lambda xy: xy - (x0 - ROUND_MM, y0 - ROUND_MM))
+
+        lines = tuple(placed(outline) for outline in outlines.values())
+        last = levels[some[-1]]
+        parts = tuple(
+            Printed(job.pieces[key].key, placed(outlines[key]), str(job.pieces[key].number), up_deg=90.0)
+            for key in last
+        )
+        name = f"Slices {some[0] + 1} to {some[-1] + 1} on each other" if len(some) > 1 else f"Slice {some[0] + 1}"
+        planes.append(Plane("pile", name, x1 - x0 + 2 * ROUND_MM, y1 - y0 + 2 * ROUND_MM, parts, edges=lines))
+    return planes
