@@ -20,7 +20,7 @@ from .space.slices import Cutting
 from .units import Length
 
 EXPORTS = ("pdf", "svg", "dxf", "csv", "parts", "ics", "png")
-PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "drill", "fold", "coupon", "piles")
+PACK_NAMES = ("copies", "ready", "boards", "labels", "trace", "template", "drill", "fold", "coupon", "piles", "faces")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -43,6 +43,7 @@ def main(argv: list[str] | None = None) -> int:
     make.add_argument("--orders", type=Path, help="what is in front of what, by piece numbers: a JSON file")
     make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
     _solid_options(commands)
+    _block_options(commands)
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
     layout = commands.add_parser("layout", help="where the parts of a project file lie on boards, as JSON")
@@ -83,6 +84,7 @@ def main(argv: list[str] | None = None) -> int:
             "practice": _practice,
             "which": _which,
             "slice": _slice,
+            "compound": _compound,
         }
         commands_of[options.command](options)
     except EmberError as problem:
@@ -107,6 +109,20 @@ def _solid_options(commands) -> None:
     slices.add_argument("--wood", default="", help="the code of one wood for all")
     slices.add_argument("--copies", help="how many are made of it")
     slices.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
+
+
+def _block_options(commands) -> None:
+    """How a block is sawn through two of its faces."""
+    block = commands.add_parser("compound", help="a project file of a block sawn from two sides")
+    block.add_argument("front", type=Path)
+    block.add_argument("side", type=Path)
+    block.add_argument("--block", required=True, help="side of the square block: 38mm, 1 1/2 in")
+    block.add_argument("--height", help="finished height; as large as the block allows otherwise")
+    block.add_argument("--stretch", action="store_true", help="make the side as high as the front where they differ")
+    block.add_argument("--kind", default="auto", choices=list(KINDS), help="how to read the drawings")
+    block.add_argument("--wood", default="", help="the code of one wood for all")
+    block.add_argument("--copies", help="how many are made of it")
+    block.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
 
 
 def _drawing_options(parser: argparse.ArgumentParser) -> None:
@@ -208,6 +224,20 @@ def _slice(options) -> None:
     wishes = Wishes(options.wood or "none", copies=options.copies or "")
     how = Cutting(thick, body.height_mm, options.along, pin, int(options.pins), not options.loose)
     _write(options, options.mesh, body_from(body, _name_of(options.mesh), how, wishes))
+
+
+def _compound(options) -> None:
+    from .formats.make import Wishes, block_from
+
+    size, knobs = size_of({"how": "percent", "size": "100"}, "mm"), knobs_of({"kind": options.kind}, "mm")
+    front, side = (
+        propose_apart(path.read_bytes(), size, knobs, at_once=True) for path in (options.front, options.side)
+    )
+    height = Length.parse(options.height, "mm").mm if options.height else None
+    block = Length.parse(options.block, "mm").mm
+    wishes = Wishes(options.wood or "none", copies=options.copies or "")
+    name = _name_of(options.front)
+    _write(options, options.front, block_from(front, side, name, block, wishes, None, height, options.stretch))
 
 
 def _name_of(path: Path) -> str:

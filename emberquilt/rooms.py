@@ -11,8 +11,10 @@ FURNITURE = (
     "order_verbs",
     "shape_verbs",
     "slot_verbs",
+    "block_verbs",
     "judgement",
     "joints_judged",
+    "block_judged",
     "readings",
     "steps",
 )

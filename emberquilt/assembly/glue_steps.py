@@ -17,7 +17,7 @@ TO_MARK_MINUTES = 5.0
 def glue(job: Job, plan, gathered: Gathered) -> None:
     """Copy by copy the tree from its leaves to the whole: glue-up, trimming, accents, and then the clamps come off."""
     sawn = {str(key) for key in plan.saw.pieces}
-    if not sawn:
+    if not sawn or not any(one.layer for one in plan.glue.tree.inside):
         return
     several = job.copies > 1
     before: tuple[str, ...] = ()

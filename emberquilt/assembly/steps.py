@@ -108,7 +108,8 @@ def paper(job: Job, plan, gathered: Gathered) -> None:
 def shape(job: Job, plan, gathered: Gathered) -> None:
     """Every piece shaped, the highest first."""
     practice, pieces = job.composition.practice, job.composition.by_key
-    keys = sorted(plan.saw.pieces, key=lambda k: (-job.lifted_mm(pieces[k]), pieces[k].number))
+    mine = (k for k in plan.saw.pieces if job.pieces[k].id.role != "profile" or k in job.fronts)
+    keys = sorted(mine, key=lambda k: (-job.lifted_mm(pieces[k]), pieces[k].number))
     if not keys:
         return
     again = practice.shape_minutes * practice.repeat_share
@@ -134,6 +135,9 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
     """The finish over all, where it comes last; rails and base; hanger, name, photograph."""
     practice = job.composition.practice
     cured = tuple(step.key for step in gathered.steps if step.verb == "cure")
+    if not cured:
+        # nothing of it is glued: what comes out of a block stays apart
+        cured = gathered.last(in_copies(map(str, plan.saw.pieces), job.copies))
     if not cured:
         return
     before = cured

@@ -39,7 +39,7 @@ class Assembly:
 def tree_of(job: Job) -> Assembly:
     """The whole work: its layers back to front, in each the bundles that go on it as one, and its frame. Its parts are
     those of one copy, each in exactly one assembly."""
-    layers = [layer for layer in job.composition.layers if layer.without_openings.pieces]
+    layers = [layer for layer in job.composition.layers if layer.without_openings.pieces and layer.kind != "face"]
     last = max((i for i, layer in enumerate(layers) if layer.trim_flush), default=None)
     bundles = _bundles(job)
     bundled = {key for _, one in bundles for key in one.parts}

@@ -7,8 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from ..solid.compound import surface_of
+from ..solid.freeing import WAYS
 from ..solid.mesh import FRAMES, unpacked
 from ..solid.parted import coarser, parted
+from ..space.block import Compound, compounds_of
 from ..space.order import together_of
 from ..space.slices import to_height
 from ..work.in_space import Body
@@ -36,10 +39,12 @@ class Stood:
 
 def stood(job: Job) -> Stood | None:
     """Nothing where every part lies flat."""
-    poses = poses_of(job)
-    if not poses:
+    poses, blocks = poses_of(job), [(one, at) for one, at in _blocks(job) if len(one.whole)]
+    if not poses and not blocks:
         return None
-    corners = np.concatenate([_corners(job, key, pose) for key, pose in poses.items()])
+    boxes = [_corners(job, key, pose) for key, pose in poses.items()]
+    boxes += [_upright(one.whole.bounds, at) for one, at in blocks]
+    corners = np.concatenate(boxes)
     low, high = corners.min(axis=0), corners.max(axis=0)
     size, middle = high - low, (low + high) / 2
     lifts: dict[int, tuple[float, float, float]] = {}
@@ -48,6 +53,55 @@ def stood(job: Job) -> Stood | None:
             lifts |= _lifts(job, layer)
     wide, deep, tall = (float(v) for v in size)
     return Stood(poses, lifts, (wide, tall, deep), (float(middle[0]), float(middle[1]), float(middle[2])), max(size))
+
+
+def _blocks(job: Job) -> list[tuple[Compound, float]]:
+    """Blocks, and how far to the right each stands."""
+    found, at = [], 0.0
+    for one in compounds_of(job):
+        found.append((one, at))
+        at += 1.3 * one.block.wide_mm
+    return found
+
+
+def _upright(points: np.ndarray, at: float) -> np.ndarray:
+    """Of a block's x, height and z towards the eye, as the work's space has it."""
+    return np.stack([points[..., 0] + at, -points[..., 2], points[..., 1]], axis=-1)
+
+
+def fragments(job: Job) -> tuple[list[dict[str, Any]], bytes]:
+    """The parts of blocks, whole, with the way each comes out: what the head says of each, and their triangles, nine
+    numbers of four bytes each, in space."""
+    heads: list[dict[str, Any]] = []
+    data: list[bytes] = []
+    for one, at in _blocks(job):
+        for n, part in enumerate(one.in_order):
+            turn = part.freed.turn or one.turns + 1
+            x, y, z = WAYS.get(part.freed.way, (0.0, 0.0, 0.0))
+            far = 0.5 + 0.25 * (one.turns - turn)
+            last = turn >= one.turns and n == len(one.fragments) - 1
+            lift = (0.0, 0.0, 0.0) if last else (x * far, -z * far, y * far)
+            triangles = _upright(surface_of(part.boxes), at)
+            piece = job.pieces[part.front]
+            heads.append(
+                {
+                    "key": piece.key,
+                    "piece": part.front,
+                    "name": part.name,
+                    "wood": piece.material,
+                    "grain": round(piece.grain_deg, 1),
+                    "triangles": len(triangles),
+                    "order": 1 + one.turns - turn + 1,
+                    "lift": list(lift),
+                    "tone": TONES[n % len(TONES)],
+                }
+            )
+            data.append(triangles.astype("<f4").tobytes())
+    return heads, b"".join(data)
+
+
+TONES = (1.0, 0.84, 1.12, 0.92, 1.05)
+"""Parts of one wood beside each other are told apart by how light they are drawn."""
 
 
 def _corners(job: Job, key: int, pose: Pose) -> np.ndarray:

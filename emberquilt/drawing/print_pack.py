@@ -47,7 +47,7 @@ from .planes import (
     ready_planes,
     under_planes,
 )
-from .space_planes import coupon_planes, pile_planes
+from .space_planes import coupon_planes, face_planes, pile_planes
 
 PACKS = {
     "copies": "copies to cut up",
@@ -60,6 +60,7 @@ PACKS = {
     "fold": "both faces, folded over the edge",
     "coupon": "a coupon that tries how slots fit",
     "piles": "slices on each other, some at a time",
+    "faces": "both faces of a block, with the fold",
 }
 STUCK = ("copies", "ready", "boards")
 """Packs that are stuck on the wood; the placement sheet and what lies under go with them."""
@@ -136,6 +137,8 @@ def _planes(job: Job, pack: str, paper: str, copies: Mapping[int, int], drilled:
         return coupon_planes(job)
     if pack == "piles":
         return pile_planes(job)
+    if pack == "faces":
+        return face_planes(job)
     if pack == "copies":
         cut = copy_planes(job, copies)
     elif pack == "ready":

@@ -26,6 +26,10 @@ def readings_of(station: str, composition: Composition) -> list[str]:
     """The readings a station offers for a work, the usual one first."""
     other = "flat" if composition.stands else "apart"
     names = [name for name, one in READINGS[station].items() if one.of != other]
+    if not any(
+        layer.kind == "kit" and not composition.decisions.space.body_of(layer.key) for layer in composition.layers
+    ):
+        names = [name for name in names if name != "joints"]
     # parts that stand are seen standing first
     return sorted(names, key=lambda name: name != SPACE) if composition.stands else names
 

@@ -13,7 +13,7 @@ import shapely
 from ..picture.parts import shown_edge_mm
 from ..work.parts import Job, Part
 from ..work.shaped import EASED_MM
-from .in_space import Stood, sanded, stood
+from .in_space import Stood, fragments, sanded, stood
 
 MOST_POINTS = 40_000
 """With more, borders are simplified: nobody sees a tenth of a millimetre on a screen."""
@@ -40,7 +40,8 @@ class Solid:
 
 def solids_of(job: Job) -> list[Solid]:
     """Every part of one copy that stands in the work, back to front, each body of a part in several by itself."""
-    parts = [part for part in job.of_one if part.id.role != "base"]
+    # a block is shown by what is left of it
+    parts = [part for part in job.of_one if part.id.role not in ("base", "block")]
     bodies = [(part, body) for part in parts for body in shapely.get_parts(part.outline).tolist()]
     bodies = [(part, body) for part, body in bodies if body.geom_type == "Polygon" and body.area > 0]
     outlines = np.array([body for _, body in bodies], object)
@@ -117,10 +118,11 @@ def packed(job: Job, order: Mapping[str, int] | None = None) -> bytes:
     in the body's own points, two bytes each). A body's points are those of its `rings`, then `inner` ones of the flat
     top within an edge that is rounded by `edge`; `slope` says where (x, y, x, y) and between which heights a top is
     carved. `order`: when each part goes down, by its key. Of parts that stand in space `pose` says where (see
-    `poses.Pose`) and `lift` which way they come off, the head's `space` how large all of it is; `sanded` are such
-    bodies without their steps, whose triangles come last."""
+    `poses.Pose`) and `lift` which way they come off, the head's `space` how large all of it is; `solids` are parts that
+    are no prisms, `sanded` bodies without the steps of their slices: their triangles come last."""
     solids = solids_of(job)
     standing = stood(job)
+    whole, triangles_of_whole = fragments(job)
     smooth, triangles_of_smooth = sanded(job)
     left, top, right, bottom = shapely.total_bounds([s.part.outline for s in solids]).tolist() if solids else [0.0] * 4
     step = max(right - left, bottom - top, 1.0) / COLUMNS
@@ -132,6 +134,7 @@ def packed(job: Job, order: Mapping[str, int] | None = None) -> bytes:
         "height_mm": job.composition.height_mm,
         "depth_mm": job.depth_mm,
         "space": standing.told() if standing else None,
+        "solids": whole,
         "sanded": smooth,
         "bodies": [
             {
@@ -160,10 +163,10 @@ def packed(job: Job, order: Mapping[str, int] | None = None) -> bytes:
     points = [((s.points - corner) / step).round().astype("<u2").tobytes() for s in solids]
     triangles = [s.triangles.astype("<u2").tobytes() for s in solids]
     body = b"".join(points) + b"".join(triangles)
-    if smooth:
+    if whole or smooth:
         # triangles of four bytes a number begin where four bytes begin
         body += b" " * (-len(body) % 4)
-    return MARK + struct.pack("<I", len(text)) + text + body + triangles_of_smooth
+    return MARK + struct.pack("<I", len(text)) + text + body + triangles_of_whole + triangles_of_smooth
 
 
 def _stands(standing: Stood | None, part: Part) -> dict[str, Any]:

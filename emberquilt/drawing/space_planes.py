@@ -10,13 +10,15 @@ from ..space.slot_verbs import coupon_clearances
 from ..work.in_space import Body
 from ..work.joints import joints_of
 from ..work.parts import Job
-from .planes import Plane, Printed
+from .planes import Plane, Printed, printed_of
 
 COUPON_EDGE_MM = 10.0
 COUPON_SLOT_MM = 20.0
 TOGETHER = 8
 """So many slices are drawn on each other: more lines cannot be told apart."""
 ROUND_MM = 12.0
+CROSS_MM, FOLD_MM = 2.0, 5.0
+"""Half an arm of a cross that shows whether the paper lies straight; how far the fold is drawn past the block."""
 
 
 def coupon_planes(job: Job) -> list[Plane]:
@@ -43,6 +45,42 @@ def coupon_planes(job: Job) -> list[Plane]:
         Printed("coupon-tab", tab, "tab", notes=(f"of the stock, {thick:.2f} mm",)),
     )
     return [Plane("coupon", "Test coupon for slots", wide + 10 + COUPON_SLOT_MM, high, parts)]
+
+
+def face_planes(job: Job) -> list[Plane]:
+    """Both faces of a block unfolded: the line between them lies on the block's edge. Raises `BadChoice` where there is
+    no block."""
+    planes = []
+    for block in job.composition.decisions.space.blocks:
+        wide, far, long = block.wide_mm, block.wide_mm + block.deep_mm, block.long_mm
+        own = [
+            printed_of(job, job.pieces[p.key])
+            for key in (block.front, block.side)
+            for p in job.composition.layer(key).without_openings.pieces
+        ]
+        middle = long / 2
+        crosses = tuple(
+            line
+            for x in (wide / 2, wide + block.deep_mm / 2)
+            for line in (
+                ((x - CROSS_MM, 3.0), (x + CROSS_MM, 3.0)),
+                ((x, 3.0 - CROSS_MM), (x, 3.0 + CROSS_MM)),
+                ((x - CROSS_MM, long - 3.0), (x + CROSS_MM, long - 3.0)),
+                ((x, long - 3.0 - CROSS_MM), (x, long - 3.0 + CROSS_MM)),
+            )
+        )
+        fold = (
+            ((wide, -FOLD_MM), (wide, long + FOLD_MM)),
+            ((0.0, middle), (2.0, middle)),
+            ((far - 2.0, middle), (far, middle)),
+        )
+        faces = (shapely.box(0, 0, wide, long), shapely.box(wide, 0, far, long))
+        planes.append(
+            Plane("faces", "Both faces, folded over the edge", far, long, tuple(own), (*fold, *crosses), edges=faces)
+        )
+    if not planes:
+        raise BadChoice("There is no block here.")
+    return planes
 
 
 def pile_planes(job: Job) -> list[Plane]:

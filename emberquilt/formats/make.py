@@ -10,6 +10,7 @@ from ..intake.proposal import Proposal
 from ..pattern.fresh import composition_of
 from ..practice import Practice
 from ..relief.orders_read import orders_read
+from ..space.block import fresh_block
 from ..space.slices import Cutting, fresh
 from ..work.change import applied
 from ..work.composition import Composition
@@ -62,7 +63,26 @@ def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice 
 def body_from(body: Brought, name: str, how: Cutting, wishes: Wishes, practice: Practice | None = None) -> Composition:
     """A composition of a body in slices, with these wishes fulfilled. Raises `BadChoice`."""
     work = fresh(body.mesh, name, how, practice or Practice(unit="mm"))
-    work = replace(work, intake_findings=body.findings)
+    return _of_wood(replace(work, intake_findings=body.findings), wishes)
+
+
+def block_from(
+    front: Proposal,
+    side: Proposal,
+    name: str,
+    block_mm: float,
+    wishes: Wishes,
+    practice: Practice | None = None,
+    height_mm: float | None = None,
+    stretch: bool = False,
+) -> Composition:
+    """A composition of a block sawn through two faces, with these wishes fulfilled. Raises `BadChoice`."""
+    work = fresh_block(front, side, name, block_mm, practice or Practice(unit="mm"), height_mm, stretch)
+    return _of_wood(work, wishes)
+
+
+def _of_wood(work: Composition, wishes: Wishes) -> Composition:
+    """All of one wood, in so many copies."""
     if wishes.woods != "none":
         if wishes.woods not in work.rack.shelf:
             raise BadChoice(f"“{wishes.woods[:40]}” is no wood of the shelf.")

@@ -4,8 +4,10 @@ from typing import Any
 
 import shapely
 
+from ..solid.compound import bodies_of
 from ..solid.mesh import Mesh, unpacked
 from ..solid.slices import Way, mirrored_pairs
+from ..space.block import Compound, compounds_of
 from ..space.order import together_of
 from ..space.slices import to_height, true_thickness
 from ..space.standing import hidden_of, stand_of
@@ -23,6 +25,34 @@ def space_json(job: Job) -> dict[str, Any]:
         "slices": [_body(job, body) for body in space.bodies],
         "joints": _joints(job),
         "space": _standing(job),
+        "compound": [_compound(job, one) for one in compounds_of(job)],
+    }
+
+
+def _compound(job: Job, one: Compound) -> dict[str, Any]:
+    block = one.block
+    return {
+        "front": block.front,
+        "side": block.side,
+        "block_mm": [block.wide_mm, block.deep_mm, block.long_mm],
+        "dowel": {"bore_mm": block.dowel_mm, "x_mm": block.dowel_x, "z_mm": block.dowel_z} if block.dowel_mm else None,
+        "volume_mm3": one.whole.volume_mm3 if len(one.whole) else 0.0,
+        "bodies": len(bodies_of(one.whole)),
+        "columns": [{"from_mm": low, "to_mm": high, "count": n} for low, high, n in one.columns],
+        "above_mm2": one.above_mm2,
+        "turns": one.turns,
+        "parts": [
+            {
+                "name": part.name,
+                "front": part.front,
+                "side": part.side,
+                "volume_mm3": part.boxes.volume_mm3,
+                "bounds_mm": part.boxes.bounds.round(4).tolist(),
+                "turn": part.freed.turn,
+                "way": part.freed.way,
+            }
+            for part in one.in_order
+        ],
     }
 
 

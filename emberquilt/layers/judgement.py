@@ -7,7 +7,7 @@ from ..constants import HOLE_WASTE_MM, SMALLEST_BIT_MM
 from ..findings import Finding, Fix, name_pieces
 from ..outline.bridges import bodies
 from ..outline.coverage import largest_circle
-from ..work.composition import Composition, Layer
+from ..work.composition import IN_SPACE, Composition, Layer
 from ..work.parts import Job, region_of
 from ..work.register import judgement
 
@@ -26,7 +26,7 @@ def layer_findings(job: Job, _plan=None) -> list[Finding]:
     composition = job.composition
     found: list[Finding] = []
     for layer in composition.layers:
-        if layer.kind == "kit":
+        if layer.kind in IN_SPACE:
             continue
         if layer.openings or layer.kind in ("sheet", "overlay"):
             below = _below(composition, layer)

@@ -16,7 +16,7 @@ from ..outline.knit import LEAST_MM2
 from ..outline.plates import plate
 from ..pattern.verbs import reshaped, some_keys
 from ..work.change import Born, Edit
-from ..work.composition import LAYER_KINDS, Composition, Layer, Piece
+from ..work.composition import IN_SPACE, LAYER_KINDS, Composition, Layer, Piece
 from ..work.register import Values, verb
 from ..work.setting import closed_line, length_of, named, whole_number
 from ..work.view import Target
@@ -142,7 +142,7 @@ def add_layer(target: Target, values: Values) -> Edit:
     """A new sheet, backer, spacer or overlay: drawn, of the picture's outline, or of an outline with a margin."""
     composition = target.composition
     kind = str(values.get("kind") or "sheet")
-    if kind not in LAYER_KINDS or kind in ("mosaic", "kit"):
+    if kind not in LAYER_KINDS or kind in ("mosaic", *IN_SPACE):
         raise BadChoice("A layer can be a backer, a sheet, a spacer or an overlay.")
     key = _next_layer(composition)
     if values.get("points"):
@@ -186,7 +186,7 @@ def layer_fields(target: Target, values: Values) -> Edit:
     if "kind" in values:
         if values["kind"] not in LAYER_KINDS:
             raise BadChoice(f"There is no kind of layer “{values['kind']}”.")
-        if values["kind"] != layer.kind and "kit" in (values["kind"], layer.kind):
+        if values["kind"] != layer.kind and {values["kind"], layer.kind} & set(IN_SPACE):
             raise BadChoice(
                 "Whether parts stand or lie flat is said at Relief: “stands in slots”, or “lies flat again”."
             )

@@ -1,7 +1,7 @@
 """Blanks: what lies on the saw table at one time, and which parts come out of it."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..relief.bevel import BevelCut, bevels_of
 from ..solid.slices import mirrored_pairs
@@ -36,6 +36,8 @@ class Blank:
     out_of_one: bool = False
     woods: tuple[str, ...] = ()
     """Of a pack, as decided."""
+    profile: int = 0
+    """Of a block that is sawn through two faces: the first or the second."""
 
     @property
     def tilt_deg(self) -> float:
@@ -67,7 +69,10 @@ def _of_layer(job: Job, layer: Layer) -> Iterator[Blank]:
     known = [job.pieces[p.key] for p in layer.without_openings.pieces if job.known(p.key)]
     if not known:
         return
-    if layer.kind in IN_ONE_SHEET:
+    if layer.kind == "face":
+        fronts = {block.front for block in job.composition.decisions.space.blocks}
+        yield replace(_blank(job, known, layer=layer.key), profile=1 if layer.key in fronts else 2)
+    elif layer.kind in IN_ONE_SHEET:
         sheets: dict[tuple[str, float], list[Part]] = {}
         for part in known:
             sheets.setdefault((part.material, part.thickness_mm), []).append(part)

@@ -53,7 +53,11 @@ def _too_small(job: Job) -> list[Finding]:
         for key, spot in layer.coverage.spots.items()
         if key in job.pieces
     }
-    small = sorted((p for p in composition.made if across[p.key] < limit), key=lambda p: p.number)
+    # parts of a block are held by the block
+    small = sorted(
+        (p for p in composition.made if across[p.key] < limit and composition.home[p.key].kind != "face"),
+        key=lambda p: p.number,
+    )
     if not small:
         return []
     worst = min(across[p.key] for p in small)

@@ -23,7 +23,7 @@ from .sawing import ways_of
 from .way import Sawn, Stroke
 from .wear import Worn, fresh_at, life_mm, within
 
-LATE_STAGE = 1_000_000
+LATE_STAGE, SECOND_STAGE = 1_000_000, 900_000
 SLENDER = 6.0
 """A part that is so many times as long as it is fat is weak, and sawn after others: own choice."""
 
@@ -154,6 +154,8 @@ def _stages(job: Job, blanks: tuple[Blank, ...], home: Mapping[str, int], enclos
     first = {str(key): i - len(saw.first) for i, key in enumerate(saw.first)}
     last = {str(key): i + 1 for i, key in enumerate(saw.last)}
     stage = {key: LATE_STAGE if blanks[at].late else first.get(key, last.get(key, 0)) for key, at in home.items()}
+    # the second face of a block is sawn once it is taped together again
+    stage |= {key: SECOND_STAGE for key, at in home.items() if blanks[at].profile == 2}
     for outer in sorted(encloses, key=lambda key: stage.get(key, 0)):
         for inner in encloses[outer]:
             stage[inner] = min(stage[inner], stage[outer])
@@ -188,7 +190,7 @@ class _Cuts:
         job, blank, pick, sawn = self.job, self.blanks[at], self.picks[asked], self.sawn[asked]
         (key, what), blade, practice = asked, pick.blade, self.job.composition.practice
         before = self.cuts[-1] if self.cuts else None
-        if before is None or before.blade != blade or self.blanks[before.blank].late != blank.late:
+        if before is None or before.blade != blade or _part_of(self.blanks[before.blank]) != _part_of(blank):
             self.chapter += 1
         feed = feed_mm_per_minute(practice, blank.thickness_mm, blank.hardness_lbf)
         work = stroke_minutes(sawn.strokes, feed, blade) + (DRILL_MINUTES + THREAD_MINUTES) * len(sawn.holes)
@@ -250,6 +252,8 @@ class _Cuts:
             return "with the table tilted, before what it is sawn out of"
         if before is None or before.blade != blade:
             return f"first with {blade.name}"
+        if blank.profile and before.blank != at:
+            return "the second face, the block taped together again" if blank.profile == 2 else "the first face"
         if before.blank != at and blank.layer and not blank.pack:
             return f"{job.composition.layer(blank.layer).name} out of one sheet"
         if self.blanks[before.blank].material != blank.material and not blank.pack:
@@ -277,7 +281,9 @@ def _fresh(job: Job, cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[list[C
             Worn(cuts[i].wears, bool(cuts[i].holes) or n == 0 or cuts[own[n - 1]].blank != cuts[i].blank)
             for n, i in enumerate(own)
         ]
-        at = fresh_at(worn)
+        # each face of a block gets a new blade
+        faces = [n for n, i in enumerate(own) if n and _new_face(blanks, cuts[own[n - 1]], cuts[i])]
+        at = sorted({*fresh_at(worn), *faces})
         more = BLADE_MINUTES * job.composition.practice.estimate_ratio
         for n in at:
             cut = made[own[n]]
@@ -326,6 +332,15 @@ def _rings_round(coverage: Coverage) -> dict[int, frozenset[int]]:
 
 def _material(shelf: Shelf, blank: Blank) -> str:
     return shelf.name(blank.material) if blank.material in shelf else "stacked woods"
+
+
+def _part_of(blank: Blank) -> tuple[bool, int]:
+    """What is not sawn in one go with others although its blade is the same."""
+    return blank.late, blank.profile
+
+
+def _new_face(blanks: tuple[Blank, ...], before: Cut, cut: Cut) -> bool:
+    return blanks[cut.blank].profile > 0 and before.blank != cut.blank
 
 
 def _chapters(cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[Chapter, ...]:

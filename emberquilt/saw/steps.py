@@ -65,11 +65,12 @@ def _step(plan: SawPlan, chapter: Chapter, verb: str, cuts: list[Cut]) -> Step:
             together.append(len(freed))
     blade = chapter.blade.name
     inside = verb == INSIDE
+    profile = max((plan.blanks[cut.blank].profile for cut in cuts), default=0)
     return Step(
         f"saw-{chapter.number}" + ("-inside" if inside else ""),
         "saw",
         verb,
-        f"Saw openings with {blade}" if inside else f"Saw with {blade}",
+        _label(profile, inside, blade),
         sum(cut.minutes for cut in cuts),
         tuple(parts),
         each=True,
@@ -78,8 +79,29 @@ def _step(plan: SawPlan, chapter: Chapter, verb: str, cuts: list[Cut]) -> Step:
         place="saw",
         tools=(blade,),
         caution=CAUTION,
-        why="inside before outside" if inside else "one blade after another: each is mounted once",
+        lines=TAPED if profile == 2 else (),
+        why=_why(profile, inside),
     )
+
+
+TAPED = (
+    "Push everything back into the block, waste too, as it was; tape it tightly all round, over both ends",
+    "Check with a square that nothing stands out, and put a fresh blade in",
+)
+"""Before the second face of a block is sawn: common practice, no source."""
+
+
+def _label(profile: int, inside: bool, blade: str) -> str:
+    if profile:
+        face = "second" if profile == 2 else "first"
+        return f"{'Tape the block together and saw' if profile == 2 else 'Saw'} its {face} face with {blade}"
+    return f"Saw openings with {blade}" if inside else f"Saw with {blade}"
+
+
+def _why(profile: int, inside: bool) -> str:
+    if profile:
+        return "a fresh blade for each face: a dull one wanders in wood that thick"
+    return "inside before outside" if inside else "one blade after another: each is mounted once"
 
 
 def run_minutes(cut: Cut, run: int) -> float:

@@ -71,7 +71,7 @@ def _from_the_pin(job: Job, body: Body) -> Iterable[Going]:
             if level == middle:
                 why = "the middle of the pin: slices go on from here to both ends" if pins else "the middle"
             elif pins:
-                why = "onto the pin, from the middle outwards"
+                why = f"onto the pin, {'after' if level > middle else 'before'} the middle"
             else:
                 why = "no pin runs through it: its outline is drawn on the slice before it"
             way = normal * (-1.0 if level > middle else 1.0)

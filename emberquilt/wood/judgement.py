@@ -32,6 +32,8 @@ def wood_findings(job: Job, _plan=None) -> list[Finding]:
     composition = job.composition
     found = [*_without_wood(job)]
     for layer in composition.layers:
+        if layer.kind == "face":
+            continue
         today = contrast_of(composition, layer)
         found += _melting_seams(composition, layer, today)
         found += _strays(composition, layer)

@@ -23,7 +23,10 @@ LAYER_KINDS = {
     "overlay": "overlay",
     "spacer": "spacer",
     "kit": "parts drawn side by side",
+    "face": "a face of a block",
 }
+IN_SPACE = ("kit", "face")
+"""Kinds of layers whose parts do not lie flat on each other."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,7 +179,7 @@ class Composition:
     @property
     def stands(self) -> bool:
         """All its parts stand in space; nothing of it is a flat picture."""
-        return bool(self.layers) and all(layer.kind == "kit" for layer in self.layers)
+        return bool(self.layers) and all(layer.kind in IN_SPACE for layer in self.layers)
 
     @cached_property
     def by_key(self) -> dict[int, Piece]:

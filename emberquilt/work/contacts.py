@@ -71,6 +71,8 @@ def edges(job: Job) -> list[Contact]:
     pieces = job.pieces
     found = []
     for layer in job.composition.layers:
+        if layer.kind == "face":
+            continue
         for seam in layer.without_openings.coverage.seams:
             a, b = pieces[seam.a], pieces[seam.b]
             if a.floor_mm < b.top_mm - NEAR_MM and b.floor_mm < a.top_mm - NEAR_MM:

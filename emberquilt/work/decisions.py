@@ -12,7 +12,7 @@ from zlib import crc32
 
 from ..keys import keys_in, pairs_in, pairs_text
 from ..outline.details import Affine, Detail, detail_of, moved_line
-from .in_space import Body, Joint, MeshDecisions, PinRun, Slice, SpaceDecisions, meshes_of, space_of
+from .in_space import Block, Body, Joint, MeshDecisions, PinRun, Slice, SpaceDecisions, meshes_of, space_of
 from .reshaped import Reshaped
 
 MOST_COPIES = 99
@@ -470,7 +470,22 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (Detail, Flow, Palette, PackChoice, Rails, Base, StandOff, Lost, Order, Slope, Fit, Body, Joint)
+    return kind in (
+        Detail,
+        Flow,
+        Palette,
+        PackChoice,
+        Rails,
+        Base,
+        StandOff,
+        Lost,
+        Order,
+        Slope,
+        Fit,
+        Body,
+        Joint,
+        Block,
+    )
 
 
 def _bare(value: Any) -> Any:

@@ -101,14 +101,44 @@ class Joint:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Two layers are faces of one block, seen from the front and from its right: their pieces are what is sawn through
+    it. The front's left edge lies at 0 of the sheet, the fold between them at `wide_mm`, both feet at `long_mm`.
+    `dowel_mm` is the bore along its length, at (`dowel_x`, `dowel_z`) from
+    the left and from the back."""
+
+    front: int
+    side: int
+    wide_mm: float
+    deep_mm: float
+    long_mm: float
+    dowel_mm: float = 0.0
+    dowel_x: float = 0.0
+    dowel_z: float = 0.0
+
+    def moved(self, move: Affine) -> "Block":
+        a, b, _, d, e, _ = move
+        scale = abs(a * e - b * d) ** 0.5
+        return replace(
+            self,
+            wide_mm=self.wide_mm * scale,
+            deep_mm=self.deep_mm * scale,
+            long_mm=self.long_mm * scale,
+            dowel_x=self.dowel_x * scale,
+            dowel_z=self.dowel_z * scale,
+        )
+
+
 @dataclass(frozen=True)
 class SpaceDecisions:
-    """`bodies` in slices; `joints` of parts that stand in each other; `clearance_mm` that a slot is wider than what
-    goes in, `corners` how its inner corners are (square or eased); `upright`: parts that stand although nothing holds
-    them."""
+    """`bodies` in slices; `joints` of parts that stand in each other; `blocks` sawn from two sides; `clearance_mm` that
+    a slot is wider than what goes in, `corners` how its inner corners are (square or eased); `upright`: parts that
+    stand although nothing holds them."""
 
     bodies: tuple[Body, ...] = ()
     joints: tuple[Joint, ...] = ()
+    blocks: tuple[Block, ...] = ()
     clearance_mm: float | None = None
     corners: str = ""
     upright: tuple[int, ...] = ()
@@ -117,12 +147,13 @@ class SpaceDecisions:
         return next((body for body in self.bodies if body.layer == layer), None)
 
     def moved(self, move: Affine) -> "SpaceDecisions":
-        if not self.bodies and not self.joints:
+        if not self.bodies and not self.joints and not self.blocks:
             return self
         return replace(
             self,
             bodies=tuple(body.moved(move) for body in self.bodies),
             joints=tuple(joint.moved(move) for joint in self.joints),
+            blocks=tuple(block.moved(move) for block in self.blocks),
         )
 
     def after(self, change: Reshaped) -> tuple["SpaceDecisions", list[str]]:
@@ -137,7 +168,9 @@ class SpaceDecisions:
         joints = tuple(j for j in self.joints if j.tab in change.pieces and j.slot in change.pieces)
         lost += ["A joint is gone with its piece."] * (len(self.joints) - len(joints))
         upright = tuple(key for key in self.upright if key in change.pieces)
-        return replace(self, bodies=tuple(bodies), joints=joints, upright=upright), lost
+        blocks = tuple(b for b in self.blocks if {b.front, b.side} <= change.layers)
+        lost += ["A block is gone with one of its faces."] * (len(self.blocks) - len(blocks))
+        return replace(self, bodies=tuple(bodies), joints=joints, upright=upright, blocks=blocks), lost
 
 
 @dataclass(frozen=True)
@@ -156,6 +189,7 @@ def space_of(told: Mapping[str, Any]) -> SpaceDecisions:
     return SpaceDecisions(
         tuple(_body(**one) for one in told.get("bodies", ())),
         tuple(_joint(**one) for one in told.get("joints", ())),
+        tuple(Block(**one) for one in told.get("blocks", ())),
         None if clearance is None else float(clearance),
         str(told.get("corners", "")),
         tuple(told.get("upright", ())),

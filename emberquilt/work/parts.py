@@ -16,7 +16,7 @@ import shapely
 from ..outline.coverage import Coverage
 from ..outline.insets import backer_outline, shim_outline, spread
 from ..rack.woods import Shelf
-from .composition import Composition, Layer, Piece
+from .composition import IN_SPACE, Composition, Layer, Piece
 from .decisions import Rails
 from .fitted import narrowed_mm, off_by_seam, sanded_mm
 from .joints import jointed
@@ -32,6 +32,7 @@ ROLES = {
     "backer": "backer",
     "spacer": "spacer",
     "kit": "part",
+    "face": "profile",
 }
 """What a piece of each kind of layer is."""
 SPACER_MM = 12.0
@@ -76,7 +77,7 @@ class PartId:
 
 ROOM_MM = 2.0
 """Left in a frame behind the backer for points or clips: common practice, no source."""
-DERIVED = ("ground", "shim", "stand", "rail", "base")
+DERIVED = ("ground", "shim", "stand", "rail", "base", "block")
 """Parts that no piece stands for. In what they are called and read a ground is a backer and a stand a spacer."""
 SPOKEN = {"ground": "backer", "stand": "spacer"}
 
@@ -182,7 +183,7 @@ class Job:
         """The backers that are cut because the rearmost layer is of several pieces and none of them holds the
         others."""
         rear, practice = self.rear, self.composition.practice
-        if rear is None or rear.kind in ("backer", "kit") or len(rear.without_openings.pieces) < 2:
+        if rear is None or rear.kind in ("backer", *IN_SPACE) or len(rear.without_openings.pieces) < 2:
             return ()
         coverage = rear.without_openings.coverage
         off = off_by_seam(self.composition)
@@ -410,7 +411,38 @@ class Job:
     def of_one(self) -> tuple[Part, ...]:
         """All parts of one copy, those at the back first; of one height shims before what they carry."""
         derived = (*self.grounds, *self.shims, *self.stands)
-        return tuple(sorted((*derived, *self.pieces.values()), key=lambda p: p.floor_mm)) + self.rails + self.base
+        # what is sawn through a block is no stock of its own
+        own = (part for part in self.pieces.values() if part.id.role != "profile")
+        return tuple(sorted((*derived, *own), key=lambda p: p.floor_mm)) + self.rails + self.base + self.blocks
+
+    @cached_property
+    def fronts(self) -> tuple[int, ...]:
+        """Pieces of blocks as one sees them from the front."""
+        layers = (self.composition.layer(block.front) for block in self.composition.decisions.space.blocks)
+        return tuple(p.key for layer in layers for p in layer.without_openings.pieces)
+
+    @cached_property
+    def blocks(self) -> tuple[Part, ...]:
+        """The blocks that are sawn through two of their faces, as each lies on its board: its front up, its grain along
+        its length."""
+        made = []
+        for n, block in enumerate(self.composition.decisions.space.blocks, 1):
+            layer = self.composition.layer(block.front)
+            mine = [self.material[p.key] for p in layer.without_openings.pieces if self.material[p.key]]
+            made.append(
+                Part(
+                    PartId("block", block.front, index=n if len(self.composition.decisions.space.blocks) > 1 else 0),
+                    0,
+                    f"block {n}" if len(self.composition.decisions.space.blocks) > 1 else "block",
+                    shapely.box(0, 0, block.wide_mm, block.long_mm),
+                    max(mine, key=mine.count) if mine else layer.material,
+                    block.deep_mm,
+                    0.0,
+                    90.0,
+                    "half",
+                )
+            )
+        return tuple(made)
 
     def parts(self) -> Iterator[Part]:
         """All parts of all copies, copy by copy."""
@@ -421,7 +453,8 @@ class Job:
     @cached_property
     def by_key(self) -> dict[str, Part]:
         """Parts of one copy by what they are called in every copy."""
-        return {part.id.in_any_copy: part for part in self.of_one}
+        profiles = (part for part in self.pieces.values() if part.id.role == "profile")
+        return {part.id.in_any_copy: part for part in (*self.of_one, *profiles)}
 
     def part(self, key: str) -> Part | None:
         """The part of that key, in any copy that there is, or a spare one."""

@@ -1,4 +1,4 @@
-"""Ways to begin that are no drawing of a flat picture: a body in slices."""
+"""Ways to begin that are no drawing of a flat picture: parts that stand in slots, a body in slices, a block."""
 
 from django.contrib import messages
 from django.http import Http404
@@ -6,8 +6,10 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.errors import BadChoice, EmberError
-from emberquilt.formats.make import Wishes, body_from
+from emberquilt.formats.make import Wishes, block_from, body_from, made_from
+from emberquilt.intake.apart import propose_apart
 from emberquilt.intake.body_source import body_of
+from emberquilt.intake.knobs import knobs_of, size_of
 from emberquilt.practice import Practice
 from emberquilt.space.slices import Cutting
 from emberquilt.units import Length
@@ -66,4 +68,32 @@ def _sliced(request, practice: Practice):
     return body_from(body, title_of(name), how, Wishes(), practice), name, data
 
 
-WAYS = {"slices": _sliced}
+def _compound(request, practice: Practice):
+    size, knobs = size_of({"how": "percent", "size": "100"}, practice.unit), knobs_of({}, practice.unit)
+    drawings = [_file(request, name, words) for name, words in (("front", FRONT), ("side", SIDE))]
+    found = [propose_apart(data, size, knobs, say=practice.say) for data, _ in drawings]
+    height = request.POST.get("block_height", "").strip()
+    composition = block_from(
+        found[0],
+        found[1],
+        title_of(drawings[0][1]),
+        _mm(request, "block", practice),
+        Wishes(),
+        practice,
+        Length.parse(height, practice.unit).mm if height else None,
+        request.POST.get("stretch") == "yes",
+    )
+    return composition, drawings[0][1], drawings[0][0]
+
+
+def _slotted(request, practice: Practice):
+    data, name = _file(request, "plan", "a drawing with the parts side by side")
+    width = request.POST.get("width", "").strip()
+    how = {"how": "width", "size": width} if width else {"how": "percent", "size": "100"}
+    found = propose_apart(data, size_of(how, practice.unit), knobs_of({}, practice.unit), say=practice.say)
+    wishes = Wishes(thickness=request.POST.get("thickness", "").strip(), slots=True)
+    return made_from(found, title_of(name), wishes, practice), name, data
+
+
+FRONT, SIDE = "a drawing of the front", "a drawing of the right side"
+WAYS = {"slots": _slotted, "slices": _sliced, "block": _compound}

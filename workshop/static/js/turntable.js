@@ -78,9 +78,9 @@ export function turning(panel) {
     const camera = new THREE.PerspectiveCamera(32, 1, size / 50, size * 8);
     const apart = { value: 0 },
       played = { value: ALL };
-    const levels = [...new Set(bodies.map((b) => b.floor))].sort((a, b) => a - b);
-    const walls = wallsOf(bodies);
-    for (const body of bodies) {
+    const levels = [...new Set(head.bodies.map((b) => b.floor))].sort((a, b) => a - b);
+    const walls = wallsOf(head.bodies);
+    for (const body of head.bodies) {
       body.lift = body.pose ? inScene(body.lift) : [0, 0, levels.indexOf(body.floor) / levels.length];
       shape(body, head, walls);
     }
@@ -317,41 +317,43 @@ function read(data) {
     at += 6 * body.triangles;
     body.tops = topsOf(body);
   }
-  readSanded(data, head, at);
-  return { bodies: head.bodies, head };
+  readSolids(data, head, at);
+  return { bodies: [...head.bodies, ...(head.solids ?? [])], head };
 }
 
-// Surfaces whose steps are sanded away, each with its slice.
-function readSanded(data, head, at) {
-  at += -at % 4 ? 4 - (at % 4) : 0;
-  const stepped = new Set();
-  for (const body of head.sanded ?? []) {
-    stepped.add(body.piece);
-    const xyz = new Float32Array(data.slice(at, at + 36 * body.triangles));
+// Parts that are no prisms, and surfaces whose steps are sanded away.
+function readSolids(data, head, at) {
+  at += at % 4 ? 4 - (at % 4) : 0;
+  const smooth = head.sanded ?? [];
+  const stepped = new Set(smooth.map((body) => body.piece));
+  for (const body of [...(head.solids ?? []), ...smooth]) {
+    Object.assign(body, facets(body, new Float32Array(data.slice(at, at + 36 * body.triangles)), head));
     at += 36 * body.triangles;
-    const place = [],
-      normal = [],
-      uv = [];
-    const turn = (body.grain * Math.PI) / 180;
-    for (let i = 0; i < xyz.length; i += 9) {
-      const [a, b, c] = [0, 3, 6].map((n) => inScene([...xyz.subarray(i + n, i + n + 3)], head.space.middle));
-      const out = cross([b[0] - a[0], b[1] - a[1], b[2] - a[2]], [c[0] - a[0], c[1] - a[1], c[2] - a[2]]);
-      const long = Math.hypot(...out) || 1;
-      for (const p of [a, b, c]) {
-        place.push(...p);
-        normal.push(out[0] / long, out[1] / long, out[2] / long);
-        const [along, up] = [p[0] + p[2], p[1]];
-        const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
-        uv.push((cos * along + sin * up) / TILE_MM[0], (cos * up - sin * along) / TILE_MM[1]);
-      }
-    }
-    const faces = Array.from({ length: place.length / 3 }, (_, i) => i);
-    const same = head.bodies.find((b) => b.piece === body.piece);
-    Object.assign(body, { place, normal, uv, faces, parts: [faces, [], []], order: same?.order ?? 0 });
-    body.lift = same?.lift ?? [0, 0, 0];
+    const same = body.lift ? body : head.bodies.find((b) => b.piece === body.piece);
+    body.order = same?.order ?? 0;
+    body.lift = inScene(same?.lift ?? [0, 0, 0]);
   }
   for (const body of head.bodies) body.stepped = stepped.has(body.piece);
-  for (const body of head.sanded ?? []) body.lift = inScene(body.lift);
+}
+
+// Triangles, each with its own light.
+function facets(body, xyz, head) {
+  const [place, normal, uv] = [[], [], []];
+  const turn = (body.grain * Math.PI) / 180,
+    [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+  for (let i = 0; i < xyz.length; i += 9) {
+    const [a, b, c] = [0, 3, 6].map((n) => inScene([...xyz.subarray(i + n, i + n + 3)], head.space.middle));
+    const out = cross([b[0] - a[0], b[1] - a[1], b[2] - a[2]], [c[0] - a[0], c[1] - a[1], c[2] - a[2]]);
+    const long = Math.hypot(...out) || 1;
+    for (const p of [a, b, c]) {
+      place.push(...p);
+      normal.push(out[0] / long, out[1] / long, out[2] / long);
+      const [along, up] = [p[0] + p[2], p[1]];
+      uv.push((cos * along + sin * up) / TILE_MM[0], (cos * up - sin * along) / TILE_MM[1]);
+    }
+  }
+  const faces = Array.from({ length: place.length / 3 }, (_, i) => i);
+  return { place, normal, uv, faces, parts: [faces, [], []] };
 }
 
 // A place of the work's space (x right, y to the back, z up) as the scene has it, or a way there.
@@ -552,7 +554,7 @@ function grouped(THREE, bodies, woods, shared, quick, ready) {
   }
   const material = woodMaterials(THREE, woods, shared, quick, ready);
   return [...codes].map(([code, own]) => {
-    const all = { place: [], normal: [], uv: [], lift: [], order: [], step: [] },
+    const all = { place: [], normal: [], uv: [], lift: [], order: [], step: [], tone: [] },
       index = [[], [], []],
       ranges = [];
     for (const body of own) {
@@ -563,6 +565,7 @@ function grouped(THREE, bodies, woods, shared, quick, ready) {
         all.lift.push(...body.lift);
         all.order.push(body.order);
         all.step.push(body.stepped ? 1 : 0);
+        all.tone.push(body.tone ?? 1);
       }
       body.parts.forEach((part, n) => part.forEach((i) => index[n].push(first + i)));
       ranges.push([body, first, count]);
@@ -574,6 +577,7 @@ function grouped(THREE, bodies, woods, shared, quick, ready) {
     made.setAttribute("lift", new THREE.Float32BufferAttribute(all.lift, 3));
     made.setAttribute("order", new THREE.Float32BufferAttribute(all.order, 1));
     made.setAttribute("step", new THREE.Float32BufferAttribute(all.step, 1));
+    made.setAttribute("tone", new THREE.Float32BufferAttribute(all.tone, 1));
     made.setAttribute("mark", new THREE.Float32BufferAttribute(new Float32Array(all.order.length), 1));
     made.setIndex(index.flat());
     const mesh = new THREE.Mesh(made, material(code));
@@ -662,13 +666,14 @@ const CORNERS =
   `
   uniform vec3 lamp;
   attribute float mark;
+  attribute float tone;
   varying vec2 at;
   varying float light;
   varying float lit;
   void main() {
     at = uv;
     lit = mark;
-    light = 0.56 + 0.1 * normal.z + 0.46 * max(dot(normal, lamp), 0.0);
+    light = tone * (0.56 + 0.1 * normal.z + 0.46 * max(dot(normal, lamp), 0.0));
     gl_Position = projectionMatrix * modelViewMatrix * vec4(there(), 1.0);
   }`;
 const POINTS = `

@@ -12,6 +12,7 @@ from emberquilt.relief.layered import lies_on
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
 from emberquilt.relief.shaping import usual_edge_mm
 from emberquilt.relief.suggested import Suggestion, suggested_orders
+from emberquilt.space.block import compounds_of
 from emberquilt.space.order import together_of
 from emberquilt.space.slices import true_thickness
 from emberquilt.space.slot_verbs import coupon_clearances
@@ -118,6 +119,7 @@ def scene_told(desk: Desk) -> dict:
         one.key: one for layer in composition.layers if layer.kind == "kit" for one in together_of(job, layer).order
     }
     return {
+        "compound": compounds_of(job)[0] if compounds_of(job) else None,
         "joints": len(joints),
         "stand": stand_of(job),
         "clearance_mm": clearance_mm(composition),
