@@ -37,6 +37,8 @@ def main(argv: list[str] | None = None) -> int:
         "--stack", metavar="REACH", help="sheets over each other by colour, reaching so far under the next"
     )
     make.add_argument("--slots", action="store_true", help="parts side by side that stand in each other's slots")
+    make.add_argument("--depths", type=Path, help="fields of one board and how deep each is routed: a JSON file")
+    make.add_argument("--pools", type=Path, help="what is filled with resin: a JSON file")
     make.add_argument("--woods", default="none", help="best, owned, none, or the code of one wood for all")
     make.add_argument("--thickness", help="of all pieces or sheets: 6mm, 1/4 in")
     make.add_argument("--copies", help="how many are made of it")
@@ -208,9 +210,12 @@ def _pieces(options) -> None:
 def _make(options) -> None:
     from .formats.make import Wishes, made_from
 
-    orders = options.orders.read_text(encoding="utf-8", errors="replace") if options.orders else ""
+    orders, depths, pools = (
+        path.read_text(encoding="utf-8", errors="replace") if path else ""
+        for path in (options.orders, options.depths, options.pools)
+    )
     stack, thickness, copies = options.stack or "", options.thickness or "", options.copies or ""
-    wishes = Wishes(options.woods, stack, thickness, copies, options.slots, orders)
+    wishes = Wishes(options.woods, stack, thickness, copies, options.slots, depths, pools, orders)
     _write(options, options.drawing, made_from(_proposed(options), _name_of(options.drawing), wishes))
 
 

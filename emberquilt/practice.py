@@ -76,6 +76,9 @@ CHOICES = {
         "hinges": "hinges of tape along one side",
         "light": "light from below",
     },
+    "resin_ratio": {"1": "1 to 1", "2": "2 to 1", "3": "3 to 1", "4": "4 to 1"},
+    "resin_by": {"volume": "by volume", "weight": "by weight"},
+    "press": {"weights": "under a board and weights", "veneer": "in a veneer press", "vacuum": "in a vacuum bag"},
     "pairs": {"stack": "as a stack, one turned over", "single": "one by one"},
     "prime": {"sheet": "sheet goods, under paint", "all": "everything, under paint", "no": "nothing"},
     "used": {
@@ -138,6 +141,13 @@ LIMITS = {
     "throat_mm": (100.0, 1500.0),
     "gap_mm": (0.0, 1.0),
     "opens_mm": (10.0, 120.0),
+    "v_deg": (20.0, 120.0),
+    "ball_mm": (1.0, 30.0),
+    "router_base_mm": (40.0, 400.0),
+    "pot_minutes": (3.0, 600.0),
+    "pour_mm": (1.0, 60.0),
+    "colour_share": (0.0, 0.3),
+    "cure_hours": (1.0, 240.0),
     "square_deg": (0.0, 5.0),
     "section_mm": (60.0, 1500.0),
     "planer_long_mm": (0.0, 1200.0),
@@ -157,6 +167,7 @@ LISTS = {
     "lengths_sold_mm": (100.0, 6000.0),
     "widths_sold_mm": (20.0, 600.0),
     "sheets_sold_mm": (100.0, 3600.0),
+    "end_mills_mm": (0.5, 40.0),
 }
 """Lists of lengths, and between what each of them lies."""
 MOST_LISTED = 8
@@ -296,6 +307,23 @@ class Practice:
     finish: str = "gel"
     finish_when: str = "after"
     coats: int = 3
+    end_mills_mm: tuple[float, ...] = (3.175, 6.35, 12.7)
+    """Straight bits of the shop by their diameter; a V-bit by its angle, a ball-nosed one by its diameter."""
+    v_deg: float = 60.0
+    ball_mm: float = 6.35
+    router_base_mm: float = 150.0
+    resin_ratio: str = "2"
+    """Parts of resin to one of hardener, as the label says, by volume or by weight."""
+    resin_by: str = "volume"
+    pot_minutes: float = 40.0
+    """Of the mix at 20 °C; about half for each 10 degrees more."""
+    pour_mm: float = 6.0
+    """As deep as one pour may be."""
+    colour_share: float = 0.05
+    cure_hours: float = 24.0
+    """Until a pour is solid at 20 °C."""
+    press: str = "weights"
+    """How a figure and its ground are pressed onto their foundation."""
     pairs: str = "stack"
     """How two parts of one outline, or of one and its mirror image, are sawn."""
     prime: str = "sheet"

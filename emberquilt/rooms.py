@@ -18,7 +18,21 @@ FURNITURE = (
     "readings",
     "steps",
 )
-ORDER = ("work", "pattern", "layers", "wood", "relief", "space", "stock", "saw", "assembly", "calendar", "bench", "log")
+ORDER = (
+    "work",
+    "pattern",
+    "layers",
+    "wood",
+    "relief",
+    "space",
+    "fields",
+    "stock",
+    "saw",
+    "assembly",
+    "calendar",
+    "bench",
+    "log",
+)
 """The order of the work, in which stations offer readings and steps follow on each other; a room that is not named here
 comes last."""
 

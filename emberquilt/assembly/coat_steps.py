@@ -23,7 +23,7 @@ BARE = "Keep what will be glued bare: mask it."
 def colour(job: Job, plan, gathered: Gathered) -> None:
     """What must be painted, dyed or finished before it is out of reach; the back of the backer; all of it, where the
     practice finishes before glue-up."""
-    sawn = {str(key) for key in plan.saw.pieces}
+    sawn = plan.saw.made(job)
     put_on(job, gathered, sawn, BEFORE, ())
     practice = job.composition.practice
     if job.grounds and sawn and any(step.key == "backer" for step in gathered.steps):

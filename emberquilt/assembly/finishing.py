@@ -82,7 +82,7 @@ class _Coating:
     def every(self) -> Iterable[Coating]:
         yield from self._colours(BEFORE)
         everything = [part.key for part in self.job.of_one if part.key.isdecimal()]
-        everything += [str(key) for key in self.job.fronts]
+        everything += [str(key) for key in (*self.job.fronts, *self.job.routed)]
         # a colour is cleared over with the rest; who wears another clear finish, or none, is left out
         rest = [key for key in everything if coat_of(self.worn.get(key, "")).kind not in CLEAR]
         left_out = tuple(key for key in everything if key not in set(rest))

@@ -16,7 +16,7 @@ TO_MARK_MINUTES = 5.0
 @steps(at=70)
 def glue(job: Job, plan, gathered: Gathered) -> None:
     """Copy by copy the tree from its leaves to the whole: glue-up, trimming, accents, and then the clamps come off."""
-    sawn = {str(key) for key in plan.saw.pieces}
+    sawn = plan.saw.made(job) | {board.key for board in job.boards if board.key in plan.saw.by_part}
     if not sawn or not any(one.layer for one in plan.glue.tree.inside):
         return
     several = job.copies > 1

@@ -198,6 +198,9 @@ class _Laying:
         if layer.kind == "kit":
             self._apart(one, layer, down)
             return
+        if layer.kind == "routed":
+            self._plain(one, down)
+            return
         bundles = {int(bundle.key.removeprefix("bundle-")): bundle for bundle in one.inside}
         lead = {int(key): lead for lead, own in bundles.items() for key in own.parts if key.isdecimal()}
         mine = {int(key) for key in one.parts if key.isdecimal()} | set(bundles)

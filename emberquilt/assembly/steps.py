@@ -137,7 +137,7 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
     cured = tuple(step.key for step in gathered.steps if step.verb == "cure")
     if not cured:
         # nothing of it is glued: what comes out of a block stays apart
-        cured = gathered.last(in_copies(map(str, plan.saw.pieces), job.copies))
+        cured = gathered.last(in_copies((key for cut in plan.saw.cuts for key in cut.frees), job.copies))
     if not cured:
         return
     before = cured
@@ -158,7 +158,7 @@ def finish(job: Job, plan, gathered: Gathered) -> None:
             why="it is measured on the work as it came out",
         )
         before = gathered.add(step, cured)
-    before = put_on(job, gathered, {str(key) for key in plan.saw.pieces}, AFTER, before)
+    before = put_on(job, gathered, plan.saw.made(job), AFTER, before)
     minutes = repeated_minutes(practice, 20.0, job.copies)
     gathered.add(
         Step(

@@ -79,6 +79,8 @@ def _parts_of(job: Job, layer: Layer, first: bool) -> tuple[str, ...]:
     carry."""
     grounds = tuple(part.key for part in job.grounds) if first else ()
     under = tuple(part.key for part in (*job.shims, *job.stands) if part.id.layer == layer.key)
+    if layer.kind == "routed":
+        return (*grounds, *under, *(board.key for board in job.boards if board.id.layer == layer.key))
     return (*grounds, *under, *(str(p.key) for p in layer.without_openings.pieces))
 
 

@@ -25,13 +25,18 @@ PICTURED = ("picture", "lamp", "coats")
 def readings_of(station: str, composition: Composition) -> list[str]:
     """The readings a station offers for a work, the usual one first."""
     other = "flat" if composition.stands else "apart"
-    names = [name for name, one in READINGS[station].items() if one.of != other]
-    if not any(
-        layer.kind == "kit" and not composition.decisions.space.body_of(layer.key) for layer in composition.layers
-    ):
-        names = [name for name in names if name != "joints"]
+    absent = _without(composition)
+    names = [name for name, one in READINGS[station].items() if one.of != other and name not in absent]
     # parts that stand are seen standing first
     return sorted(names, key=lambda name: name != SPACE) if composition.stands else names
+
+
+def _without(composition: Composition) -> set[str]:
+    """Readings that would show nothing of this work."""
+    decided = composition.decisions
+    kits = any(layer.kind == "kit" and not decided.space.body_of(layer.key) for layer in composition.layers)
+    lowered = decided.fields.pools or any(layer.kind == "routed" for layer in composition.layers)
+    return {name for name, there in (("joints", kits), ("depths", lowered)) if not there}
 
 
 def read(plan: Plan, station: str, show: str, findings: Iterable[Finding], view: View) -> Scene:

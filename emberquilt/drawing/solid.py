@@ -40,8 +40,7 @@ class Solid:
 
 def solids_of(job: Job) -> list[Solid]:
     """Every part of one copy that stands in the work, back to front, each body of a part in several by itself."""
-    # a block is shown by what is left of it
-    parts = [part for part in job.of_one if part.id.role not in ("base", "block")]
+    parts = job.shown
     bodies = [(part, body) for part in parts for body in shapely.get_parts(part.outline).tolist()]
     bodies = [(part, body) for part, body in bodies if body.geom_type == "Polygon" and body.area > 0]
     outlines = np.array([body for _, body in bodies], object)

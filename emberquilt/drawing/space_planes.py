@@ -1,6 +1,7 @@
 """What goes on paper for parts that stand: a coupon that tries how slots fit, and slices on each other at full size."""
 
 from collections import Counter
+from dataclasses import replace
 
 import shapely
 
@@ -54,33 +55,27 @@ def face_planes(job: Job) -> list[Plane]:
     for block in job.composition.decisions.space.blocks:
         wide, far, long = block.wide_mm, block.wide_mm + block.deep_mm, block.long_mm
         own = [
-            printed_of(job, job.pieces[p.key])
+            _moved(printed_of(job, job.pieces[p.key]), -block.left_mm, -block.top_mm)
             for key in (block.front, block.side)
             for p in job.composition.layer(key).without_openings.pieces
         ]
-        middle = long / 2
-        crosses = tuple(
-            line
-            for x in (wide / 2, wide + block.deep_mm / 2)
-            for line in (
-                ((x - CROSS_MM, 3.0), (x + CROSS_MM, 3.0)),
-                ((x, 3.0 - CROSS_MM), (x, 3.0 + CROSS_MM)),
-                ((x - CROSS_MM, long - 3.0), (x + CROSS_MM, long - 3.0)),
-                ((x, long - 3.0 - CROSS_MM), (x, long - 3.0 + CROSS_MM)),
-            )
-        )
-        fold = (
+        lines = (
             ((wide, -FOLD_MM), (wide, long + FOLD_MM)),
-            ((0.0, middle), (2.0, middle)),
-            ((far - 2.0, middle), (far, middle)),
+            *(line for x in (wide / 2, (wide + far) / 2) for y in (3.0, long - 3.0) for line in _cross(x, y)),
         )
         faces = (shapely.box(0, 0, wide, long), shapely.box(wide, 0, far, long))
-        planes.append(
-            Plane("faces", "Both faces, folded over the edge", far, long, tuple(own), (*fold, *crosses), edges=faces)
-        )
+        planes.append(Plane("faces", "Both faces, folded over the edge", far, long, tuple(own), lines, edges=faces))
     if not planes:
         raise BadChoice("There is no block here.")
     return planes
+
+
+def _moved(part: Printed, x: float, y: float) -> Printed:
+    return replace(part, outline=shapely.transform(part.outline, lambda xy: xy + (x, y)))
+
+
+def _cross(x: float, y: float) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
+    return ((x - CROSS_MM, y), (x + CROSS_MM, y)), ((x, y - CROSS_MM), (x, y + CROSS_MM))
 
 
 def pile_planes(job: Job) -> list[Plane]:

@@ -8,6 +8,7 @@ from ..errors import BadChoice
 from ..intake.body_source import Brought
 from ..intake.proposal import Proposal
 from ..pattern.fresh import composition_of
+from ..plain import read_json
 from ..practice import Practice
 from ..relief.orders_read import orders_read
 from ..space.block import fresh_block
@@ -28,6 +29,11 @@ class Wishes:
     copies: str = ""
     slots: bool = False
     """Pieces are parts that stand in each other's slots."""
+    depths: str = ""
+    """Fields of one board and how deep each is routed, as JSON: ``[{"piece": 3, "depth": "6mm", "bit": "flat"}]``."""
+    pools: str = ""
+    """What is filled with resin, as JSON: ``[{"piece": 2, "colour": "#2a6f8a", "deep": ""}]``; pieces of no routed
+    board become openings."""
     orders: str = ""
     """What is in front of what, as JSON: ``[{"front": 12, "behind": 9}]``."""
 
@@ -55,9 +61,48 @@ def made_from(proposal: Proposal, name: str, wishes: Wishes, practice: Practice 
                 work = _do(work, "thickness", keys, {"length": wishes.thickness})
     if wishes.orders:
         work = applied(work, orders_read(work, wishes.orders))
+    work = _fields(work, wishes)
     if wishes.copies:
         work = _do(work, "copies", [], {"count": wishes.copies})
     return work
+
+
+def _fields(work: Composition, wishes: Wishes) -> Composition:
+    """Depths and pools as they are said in files, by the numbers that pieces have."""
+    number = {p.number: p.key for p in work.made}
+    if wishes.depths:
+        if not any(layer.kind == "routed" for layer in work.layers):
+            work = _do(work, "routed", [], {})
+        for row in _rows(wishes.depths):
+            values = {"depth": str(row.get("depth", "")), "bit": str(row.get("bit", ""))}
+            work = _do(work, "rout", [_key(number, row)], values)
+    if wishes.pools:
+        rows = _rows(wishes.pools)
+        flat = [_key(number, row) for row in rows if work.home[_key(number, row)].kind != "routed"]
+        if flat:
+            work = _do(work, "opening", flat, {})
+        for row in rows:
+            values = {"tint": str(row.get("colour", "")), "pool_depth": str(row.get("deep", "") or "0")}
+            work = _do(work, "pool", [_key(number, row)], values)
+    return work
+
+
+def _rows(text: str) -> list[dict[str, Any]]:
+    """A list of things said of pieces. Raises `BadChoice`."""
+    try:
+        rows = read_json(text)
+    except ValueError:
+        rows = None
+    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+        raise BadChoice('Depths and pools are a JSON list: [{"piece": 3, "depth": "6mm"}].')
+    return rows
+
+
+def _key(number: dict[int, int], row: dict[str, Any]) -> int:
+    piece = row.get("piece")
+    if not isinstance(piece, int) or piece not in number:
+        raise BadChoice(f"No piece has the number “{str(piece)[:20]}”.")
+    return number[piece]
 
 
 def body_from(body: Brought, name: str, how: Cutting, wishes: Wishes, practice: Practice | None = None) -> Composition:

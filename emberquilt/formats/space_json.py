@@ -4,6 +4,8 @@ from typing import Any
 
 import shapely
 
+from ..fields.resin import Pours, pours_of
+from ..fields.routing import Routing, routings_of
 from ..solid.compound import bodies_of
 from ..solid.mesh import Mesh, unpacked
 from ..solid.slices import Way, mirrored_pairs
@@ -26,6 +28,85 @@ def space_json(job: Job) -> dict[str, Any]:
         "joints": _joints(job),
         "space": _standing(job),
         "compound": [_compound(job, one) for one in compounds_of(job)],
+        "fields": [_routing(job, one) for one in routings_of(job)],
+        "pours": _pours(pours_of(job)),
+    }
+
+
+def _routing(job: Job, one: Routing) -> dict[str, Any]:
+    return {
+        "board": one.board.key,
+        "thickness_mm": round(one.board.thickness_mm, 4),
+        "gauges_mm": list(one.gauges_mm),
+        "minutes": round(one.minutes, 3),
+        "passes": [
+            {
+                "bit": group.bit.kind,
+                "size": group.bit.size,
+                "name": group.bit.name,
+                "fields": [f.piece for f in group.fields],
+                "minutes": round(group.minutes, 3),
+            }
+            for group in one.passes
+        ],
+        "fields": [
+            {
+                "piece": f.piece,
+                "number": job.composition.by_key[f.piece].number,
+                "depth_mm": f.depth_mm,
+                "bit": f.bit.kind,
+                "size": f.bit.size,
+                "passes_mm": list(f.passes),
+                "wide_mm": round(f.wide_mm, 3),
+                "reaches": round(f.reaches, 5),
+                "corners": [list(point) for point in f.corners],
+                "islands": list(f.islands),
+                "rides": f.rides,
+                "tips": list(f.tips) if f.tips else None,
+                "base_mm": round(f.base_mm, 2),
+            }
+            for f in one.fields
+        ],
+    }
+
+
+def _pours(pours: Pours | None) -> dict[str, Any] | None:
+    if pours is None:
+        return None
+    return {
+        "pot_minutes": pours.pot_minutes,
+        "cure_minutes": pours.cure_minutes,
+        "by_colour_ml": {colour: round(ml, 3) for colour, ml in pours.by_colour.items()},
+        "pools": [
+            {
+                "piece": one.piece,
+                "colour": one.colour,
+                "area_mm2": one.area_mm2,
+                "deep_mm": one.deep_mm,
+                "ml": round(one.ml, 4),
+                "through": one.through,
+                "floor": one.floor,
+                "rim_mm": one.rim_mm,
+                "layers": one.layers,
+                "floaters": list(one.floaters),
+            }
+            for one in pours.pools
+        ],
+        "batches": [
+            {
+                "order": one.number,
+                "colour": one.colour,
+                "layer": one.layer,
+                "pieces": list(one.pieces),
+                "ml": one.ml,
+                "resin": one.resin,
+                "hardener": one.hardener,
+                "colour_ml": one.colour_ml,
+                "unit": one.unit,
+                "minutes": one.minutes,
+            }
+            for one in pours.batches
+        ],
     }
 
 

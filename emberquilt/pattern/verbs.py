@@ -267,6 +267,8 @@ def transformed(composition: Composition, edit: Edit, move: Affine, fields: dict
 def mirror(target: Target, _values: Values) -> Edit:
     """The whole picture as in a mirror, left for right; arrows turn with it."""
     composition = target.composition
+    if composition.decisions.space.bodies or composition.decisions.space.blocks:
+        raise BadChoice("A body or a block is not mirrored on its paper: mirror it where it was drawn, and begin anew.")
     arrows = {p.key: {"grain_deg": (180 - p.grain_deg) % 360} for p in composition.pieces() if p.grain_deg is not None}
     turned = decided(composition, "mirrored", "pattern", mirrored=not composition.decisions.pattern.mirrored)
     across = (-1.0, 0.0, composition.width_mm, 0.0, 1.0, 0.0)
@@ -295,7 +297,8 @@ def resize(target: Target, values: Values) -> Edit:
     size: dict[str, Any] = {"width_mm": round(width, 3), "height_mm": round(composition.height_mm * scale, 3)}
     if too:
         now = composition.decisions
-        size = with_decisions(size, now, replace(now, relief=now.relief.thicker(scale)))
+        thicker = {name: getattr(now, name).thicker(scale) for name in ("relief", "space", "fields")}
+        size = with_decisions(size, now, replace(now, **thicker))
     edit = Edit(f"size: {composition.practice.say(width)} wide", pieces, layers=layers)
     made = transformed(composition, edit, (scale, 0.0, 0.0, 0.0, scale, 0.0), size)
     then = applied(composition, made)

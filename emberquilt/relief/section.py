@@ -91,7 +91,7 @@ def _standing(job: Job) -> tuple[list[Part], shapely.STRtree]:
     """All parts that stand in the work, with a tree of their outlines; kept with the job."""
     kept = job.__dict__.get("_section_tree")
     if kept is None:
-        parts = [part for part in job.of_one if part.id.role != "base"]
+        parts = list(job.shown)
         kept = job.__dict__["_section_tree"] = parts, shapely.STRtree(np.array([p.outline for p in parts], object))
     return kept
 

@@ -69,7 +69,10 @@ def _of_layer(job: Job, layer: Layer) -> Iterator[Blank]:
     known = [job.pieces[p.key] for p in layer.without_openings.pieces if job.known(p.key)]
     if not known:
         return
-    if layer.kind == "face":
+    if layer.kind == "routed":
+        # its outline is sawn last, once it is routed
+        yield from (_blank(job, [board]) for board in job.boards if board.id.layer == layer.key)
+    elif layer.kind == "face":
         fronts = {block.front for block in job.composition.decisions.space.blocks}
         yield replace(_blank(job, known, layer=layer.key), profile=1 if layer.key in fronts else 2)
     elif layer.kind in IN_ONE_SHEET:

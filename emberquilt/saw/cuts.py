@@ -206,6 +206,13 @@ class SawPlan:
         """Keys of the pieces that are sawn, in order."""
         return tuple(int(key) for cut in self.cuts for key in cut.frees if key.isdecimal())
 
+    def made(self, job: Job) -> set[str]:
+        """Keys of pieces that are there once all is sawn: those of a board that is routed come with it."""
+        free = {key for cut in self.cuts for key in cut.frees}
+        routed = {board.id.layer for board in job.boards if board.key in free}
+        fields = {str(key) for key in job.routed if job.composition.home[key].key in routed}
+        return {key for key in free if key.isdecimal()} | fields
+
     @property
     def boards(self) -> int:
         """Most boards that lie on each other in a pack."""

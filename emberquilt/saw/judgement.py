@@ -55,7 +55,11 @@ def _too_small(job: Job) -> list[Finding]:
     }
     # parts of a block are held by the block
     small = sorted(
-        (p for p in composition.made if across[p.key] < limit and composition.home[p.key].kind != "face"),
+        (
+            p
+            for p in composition.made
+            if across[p.key] < limit and composition.home[p.key].kind not in ("face", "routed")
+        ),
         key=lambda p: p.number,
     )
     if not small:

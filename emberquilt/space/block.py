@@ -117,13 +117,14 @@ def _compound(front: Layer, side: Layer, block: Block) -> Compound:
 
 def _upwards(outline: shapely.Polygon, block: Block) -> shapely.Geometry:
     """A piece of the front in (x, height)."""
-    return straightened(shapely.transform(outline, lambda xy: np.c_[xy[:, 0], block.long_mm - xy[:, 1]]))
+    foot = block.top_mm + block.long_mm
+    return straightened(shapely.transform(outline, lambda xy: np.c_[xy[:, 0] - block.left_mm, foot - xy[:, 1]]))
 
 
 def _inwards(outline: shapely.Polygon, block: Block) -> shapely.Geometry:
     """A piece of the right side in (z, height): the fold is the front edge, z runs from the back towards it."""
-    far = block.wide_mm + block.deep_mm
-    return straightened(shapely.transform(outline, lambda xy: np.c_[far - xy[:, 0], block.long_mm - xy[:, 1]]))
+    far, foot = block.left_mm + block.wide_mm + block.deep_mm, block.top_mm + block.long_mm
+    return straightened(shapely.transform(outline, lambda xy: np.c_[far - xy[:, 0], foot - xy[:, 1]]))
 
 
 def fresh_block(

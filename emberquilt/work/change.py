@@ -183,7 +183,9 @@ def with_subjects(composition: Composition) -> Composition:
     go is remembered as lost. The same object where nothing is."""
     made = frozenset(p.key for p in composition.made)
     layers = frozenset(layer.key for layer in composition.layers)
-    decisions = composition.decisions.after(Reshaped(pieces=made, layers=layers))
+    decisions = composition.decisions.after(
+        Reshaped(pieces=made, layers=layers, every=frozenset(p.key for p in composition.pieces()))
+    )
     kept = {
         key: place
         for key, place in composition.placements.items()
@@ -204,7 +206,8 @@ def _reshaped(before: Composition, edit: Edit, after: Composition, left: frozens
     heirs = _within(lost, _moved([was[key].coverage.by_key[key] for key in lost], edit.move), made)
     then = dict(zip(old, _moved([was[key].coverage.by_key[key] for key in old], edit.move), strict=True))
     parents = _within(list(edit.born), [b.outline for b in edit.born.values()], then)
-    return Reshaped(heirs, parents, left, frozenset(layer.key for layer in after.layers))
+    every = frozenset(p.key for p in after.pieces())
+    return Reshaped(heirs, parents, left, frozenset(layer.key for layer in after.layers), every)
 
 
 def _moved(outlines: list[shapely.Polygon], move: Affine | None) -> list[shapely.Polygon]:

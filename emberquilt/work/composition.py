@@ -24,6 +24,7 @@ LAYER_KINDS = {
     "spacer": "spacer",
     "kit": "parts drawn side by side",
     "face": "a face of a block",
+    "routed": "fields routed into one board",
 }
 IN_SPACE = ("kit", "face")
 """Kinds of layers whose parts do not lie flat on each other."""

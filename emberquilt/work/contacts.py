@@ -71,7 +71,7 @@ def edges(job: Job) -> list[Contact]:
     pieces = job.pieces
     found = []
     for layer in job.composition.layers:
-        if layer.kind == "face":
+        if layer.kind in ("face", "routed"):
             continue
         for seam in layer.without_openings.coverage.seams:
             a, b = pieces[seam.a], pieces[seam.b]
@@ -93,10 +93,26 @@ def faces(job: Job) -> list[Contact]:
                 above, below = job.pieces[upper.keys[u]], job.pieces[lower.keys[w]]
                 if abs(above.floor_mm - below.top_mm) < NEAR_MM:
                     found.append(Contact(below.key, above.key, "face", area_mm2=area))
+    if job.boards:
+        found = _of_boards(job, found)
     derived = (*job.shims, *job.stands, *job.grounds)
     if derived:
         found += _derived_faces(job, derived)
     return found
+
+
+def _of_boards(job: Job, found: list[Contact]) -> list[Contact]:
+    """What lies on fields, or under them, touches the board that they are routed into."""
+    board = {
+        str(p.key): board.key
+        for board in job.boards
+        for p in job.composition.layer(board.id.layer).without_openings.pieces
+    }
+    area: dict[tuple[str, str], float] = {}
+    for contact in found:
+        pair = (board.get(contact.a, contact.a), board.get(contact.b, contact.b))
+        area[pair] = area.get(pair, 0.0) + contact.area_mm2
+    return [Contact(a, b, "face", area_mm2=mm2) for (a, b), mm2 in area.items()]
 
 
 def _derived_faces(job: Job, derived: tuple[Part, ...]) -> list[Contact]:

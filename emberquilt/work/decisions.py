@@ -6,18 +6,19 @@ until somebody has seen it; nothing stale is ever kept.
 """
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import MISSING, dataclass, field, fields, replace
 from typing import Any
 from zlib import crc32
 
 from ..keys import keys_in, pairs_in, pairs_text
 from ..outline.details import Affine, Detail, detail_of, moved_line
-from .in_space import Block, Body, Joint, MeshDecisions, PinRun, Slice, SpaceDecisions, meshes_of, space_of
+from .in_space import MeshDecisions, PinRun, Slice, SpaceDecisions, meshes_of, space_of
+from .lowered import FieldDecisions, fields_of
 from .reshaped import Reshaped
 
 MOST_COPIES = 99
 MOST_LOST = 20
-STATION_OF = {"space": "relief", "meshes": "relief"}
+STATION_OF = {"space": "relief", "meshes": "relief", "fields": "relief"}
 """Where what was decided in these is spoken of."""
 
 
@@ -411,6 +412,7 @@ class Decisions:
     assembly: AssemblyDecisions = AssemblyDecisions()
     space: SpaceDecisions = field(default_factory=SpaceDecisions)
     meshes: MeshDecisions = field(default_factory=MeshDecisions)
+    fields: FieldDecisions = field(default_factory=FieldDecisions)
     calendar: CalendarDecisions = CalendarDecisions()
 
     def moved(self, move: Affine) -> "Decisions":
@@ -428,7 +430,7 @@ class Decisions:
         """These, once pieces went and came."""
         made: dict[str, Any] = {}
         lost = list(self.whole.lost)
-        for station in ("wood", "relief", "stock", "saw", "assembly", "space", "meshes"):
+        for station in ("wood", "relief", "stock", "saw", "assembly", "space", "meshes", "fields"):
             mine, gone = getattr(self, station).after(change)
             made[station] = mine
             lost += [Lost(STATION_OF.get(station, station), words) for words in dict.fromkeys(gone)]
@@ -470,22 +472,8 @@ def _plain(decided: Any) -> dict[str, Any]:
 
 
 def _required(kind: type) -> bool:
-    return kind in (
-        Detail,
-        Flow,
-        Palette,
-        PackChoice,
-        Rails,
-        Base,
-        StandOff,
-        Lost,
-        Order,
-        Slope,
-        Fit,
-        Body,
-        Joint,
-        Block,
-    )
+    """Whether something must be said for it to be."""
+    return any(f.default is MISSING and f.default_factory is MISSING for f in fields(kind))
 
 
 def _bare(value: Any) -> Any:
@@ -599,6 +587,7 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "assembly": _assembly,
     "space": space_of,
     "meshes": meshes_of,
+    "fields": fields_of,
     "calendar": lambda told: CalendarDecisions(**told),
 }
 

@@ -104,9 +104,9 @@ class Joint:
 @dataclass(frozen=True, slots=True)
 class Block:
     """Two layers are faces of one block, seen from the front and from its right: their pieces are what is sawn through
-    it. The front's left edge lies at 0 of the sheet, the fold between them at `wide_mm`, both feet at `long_mm`.
-    `dowel_mm` is the bore along its length, at (`dowel_x`, `dowel_z`) from
-    the left and from the back."""
+    it. The front's upper left corner lies at (`left_mm`, `top_mm`) of the sheet, the fold between them `wide_mm`
+    farther, both feet `long_mm` below. `dowel_mm` is the bore along its length, at (`dowel_x`, `dowel_z`) from the left
+    and from the back."""
 
     front: int
     side: int
@@ -116,9 +116,12 @@ class Block:
     dowel_mm: float = 0.0
     dowel_x: float = 0.0
     dowel_z: float = 0.0
+    left_mm: float = 0.0
+    top_mm: float = 0.0
 
     def moved(self, move: Affine) -> "Block":
         a, b, _, d, e, _ = move
+        left, top = moved_line(((self.left_mm, self.top_mm), (0.0, 0.0)), move)[0]
         scale = abs(a * e - b * d) ** 0.5
         return replace(
             self,
@@ -127,6 +130,8 @@ class Block:
             long_mm=self.long_mm * scale,
             dowel_x=self.dowel_x * scale,
             dowel_z=self.dowel_z * scale,
+            left_mm=left,
+            top_mm=top,
         )
 
 
@@ -142,6 +147,14 @@ class SpaceDecisions:
     clearance_mm: float | None = None
     corners: str = ""
     upright: tuple[int, ...] = ()
+
+    def thicker(self, scale: float) -> "SpaceDecisions":
+        """The same in stock that is so many times as thick."""
+        bodies = tuple(replace(body, thickness_mm=round(body.thickness_mm * scale, 4)) for body in self.bodies)
+        return replace(self, bodies=bodies) if self.bodies else self
+
+    def block_of(self, layer: int) -> Block | None:
+        return next((block for block in self.blocks if layer in (block.front, block.side)), None)
 
     def body_of(self, layer: int) -> Body | None:
         return next((body for body in self.bodies if body.layer == layer), None)

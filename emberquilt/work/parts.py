@@ -33,6 +33,7 @@ ROLES = {
     "spacer": "spacer",
     "kit": "part",
     "face": "profile",
+    "routed": "field",
 }
 """What a piece of each kind of layer is."""
 SPACER_MM = 12.0
@@ -75,9 +76,11 @@ class PartId:
         return "-".join(word for word in (SPOKEN.get(self.role, self.role), which) if word)
 
 
+WITHIN = ("profile", "field")
+"""Pieces that are sawn or routed in stock of another part, and are none of their own."""
 ROOM_MM = 2.0
 """Left in a frame behind the backer for points or clips: common practice, no source."""
-DERIVED = ("ground", "shim", "stand", "rail", "base", "block")
+DERIVED = ("ground", "shim", "stand", "rail", "base", "block", "board")
 """Parts that no piece stands for. In what they are called and read a ground is a backer and a stand a spacer."""
 SPOKEN = {"ground": "backer", "stand": "spacer"}
 
@@ -183,7 +186,7 @@ class Job:
         """The backers that are cut because the rearmost layer is of several pieces and none of them holds the
         others."""
         rear, practice = self.rear, self.composition.practice
-        if rear is None or rear.kind in ("backer", *IN_SPACE) or len(rear.without_openings.pieces) < 2:
+        if rear is None or rear.kind in ("backer", "routed", *IN_SPACE) or len(rear.without_openings.pieces) < 2:
             return ()
         coverage = rear.without_openings.coverage
         off = off_by_seam(self.composition)
@@ -412,8 +415,14 @@ class Job:
         """All parts of one copy, those at the back first; of one height shims before what they carry."""
         derived = (*self.grounds, *self.shims, *self.stands)
         # what is sawn through a block is no stock of its own
-        own = (part for part in self.pieces.values() if part.id.role != "profile")
-        return tuple(sorted((*derived, *own), key=lambda p: p.floor_mm)) + self.rails + self.base + self.blocks
+        own = (part for part in self.pieces.values() if part.id.role not in WITHIN)
+        return (
+            tuple(sorted((*derived, *own), key=lambda p: p.floor_mm))
+            + self.rails
+            + self.base
+            + self.blocks
+            + self.boards
+        )
 
     @cached_property
     def fronts(self) -> tuple[int, ...]:
@@ -453,8 +462,48 @@ class Job:
     @cached_property
     def by_key(self) -> dict[str, Part]:
         """Parts of one copy by what they are called in every copy."""
-        profiles = (part for part in self.pieces.values() if part.id.role == "profile")
-        return {part.id.in_any_copy: part for part in (*self.of_one, *profiles)}
+        within = (part for part in self.pieces.values() if part.id.role in WITHIN)
+        return {part.id.in_any_copy: part for part in (*self.of_one, *within)}
+
+    @cached_property
+    def shown(self) -> tuple[Part, ...]:
+        """What one sees of one copy: fields in place of the board they are routed into, without blocks and a base."""
+        own = [part for part in self.of_one if part.id.role not in ("base", "block", "board")]
+        fields = [part for part in self.pieces.values() if part.id.role == "field"]
+        return tuple(sorted((*own, *fields), key=lambda p: p.floor_mm)) if fields else tuple(own)
+
+    @cached_property
+    def routed(self) -> tuple[int, ...]:
+        """Fields that are routed into boards."""
+        return tuple(key for key, part in self.pieces.items() if part.id.role == "field")
+
+    @cached_property
+    def boards(self) -> tuple[Part, ...]:
+        """The boards that fields are routed into, each with the outline of all its fields."""
+        routed = [one for one in self.composition.layers if one.kind == "routed" and one.without_openings.pieces]
+        made = []
+        for layer in routed:
+            mine = [self.material[p.key] for p in layer.without_openings.pieces if self.material[p.key]]
+            whole = max(shapely.get_parts(region_of(layer)).tolist(), key=lambda part: part.area)
+            like = layer.without_openings.pieces[0]
+            thick = max(self.standing.pair[p.key].stock_mm for p in layer.without_openings.pieces)
+            several = f" {layer.name}" if len(routed) > 1 else ""
+            floor = min(self.rests_mm[p.key] for p in layer.without_openings.pieces)
+            turn = "half" if any(self.known(p.key) for p in layer.without_openings.pieces) else "any"
+            made.append(
+                Part(
+                    PartId("board", layer.key, index=layer.key if several else 0),
+                    0,
+                    f"board{several}",
+                    whole,
+                    max(mine, key=mine.count) if mine else layer.material,
+                    thick,
+                    floor,
+                    like.grain_deg or 0.0,
+                    turn,
+                )
+            )
+        return tuple(made)
 
     def part(self, key: str) -> Part | None:
         """The part of that key, in any copy that there is, or a spare one."""

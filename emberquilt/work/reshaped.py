@@ -16,6 +16,8 @@ class Reshaped:
     parents: Mapping[int, int] = field(default_factory=dict)
     pieces: frozenset[int] = frozenset()
     layers: frozenset[int] = frozenset()
+    every: frozenset[int] = frozenset()
+    """Keys of all pieces afterwards, openings too."""
 
     def home(self, key: int) -> int | None:
         """The piece that now stands for this one: itself, the one that took its place, or none."""

@@ -45,6 +45,10 @@ LOOSER = (
 """What gives way, one after the other, where no heights are found."""
 
 
+LEAST_BELOW_MM = 0.2
+"""What is reckoned to stay below a field that would go through its board; that is a finding."""
+
+
 @dataclass(frozen=True)
 class Standing:
     """By piece: `rests_mm` the height from the very back of what it lies on, without the shim; `pair` its stock and
@@ -126,7 +130,15 @@ def _bevelled(composition: Composition, key: int, pairs: dict[int, Pair]) -> Pai
 
 def _given(composition: Composition, layer: Layer, p: Piece) -> Pair:
     """As thick as it was given, without a word of depth."""
-    return Pair(p.thickness_mm or layer.thickness_mm or composition.practice.stock_mm, p.shim_mm)
+    stock = p.thickness_mm or layer.thickness_mm or composition.practice.stock_mm
+    if layer.kind == "face" and (block := composition.decisions.space.block_of(layer.key)) is not None:
+        # what is sawn through one face is as thick as the other is wide
+        return Pair(block.deep_mm if layer.key == block.front else block.wide_mm, 0.0)
+    if layer.kind == "routed":
+        # one board for all its fields, each as low as it is routed; something stays below
+        depth = composition.decisions.fields.depths.get(p.key, 0.0)
+        return Pair(stock, 0.0, round(min(depth, stock - LEAST_BELOW_MM), 6) if depth else 0.0)
+    return Pair(stock, p.shim_mm)
 
 
 def said_pairs(composition: Composition) -> Iterator[tuple[int, list[int], list[int], bool]]:

@@ -356,6 +356,17 @@ function drawDetail(ctx, line, how, s) {
   ctx.lineCap = "butt";
 }
 
+// Resin in an opening or a field.
+function drawPool(ctx, path, colour, s) {
+  ctx.globalAlpha = 0.82;
+  ctx.fillStyle = colour;
+  ctx.fill(path, "evenodd");
+  ctx.globalAlpha = 1;
+  ctx.lineWidth = 1.5 / s;
+  ctx.strokeStyle = INK;
+  ctx.stroke(path);
+}
+
 // A slot as it is sawn: what goes in stands in it.
 function drawSlot(ctx, path, s) {
   ctx.fillStyle = SHEET;
@@ -387,6 +398,7 @@ export function drawMarks(ctx, scene, view, size, chosen, drag) {
     ctx.stroke(line);
     ctx.setLineDash([]);
   }
+  for (const m of marks) if (m.kind === "pool") drawPool(ctx, (m.line ??= new Path2D(m.path)), m.text, s);
   for (const m of marks) if (m.kind === "slot") drawSlot(ctx, (m.line ??= new Path2D(m.path)), s);
   for (const shape of scene.shapes) {
     if (!chosen.has(shape.key)) continue;

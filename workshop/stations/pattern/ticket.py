@@ -17,5 +17,8 @@ def context(desk: Desk) -> dict:
         "sheets": [wood for wood in desk.composition.rack.shelf.values() if wood.kind == "sheet"],
         "coloured": any(p.colour for p in desk.pieces),
         "fitted": any(one.kind in ("mosaic", "overlay") for one in desk.view.layers(desk.composition)),
+        "pool": desk.composition.decisions.fields.pools.get(desk.chosen.one.key)
+        if desk.chosen and desk.chosen.one
+        else None,
         "stand_off_mm": desk.composition.decisions.relief.stand_off_mm(layer.key),
     }

@@ -1,9 +1,12 @@
 """What the Relief station says."""
 
+from emberquilt.colour import words_of
 from emberquilt.drawing.loop import loop_of
 from emberquilt.drawing.section import drawn
 from emberquilt.drawing.shaped import shaped_drawing
 from emberquilt.errors import BadChoice
+from emberquilt.fields.resin import USABLE, pours_of
+from emberquilt.fields.routing import routings_of
 from emberquilt.findings import name_pieces
 from emberquilt.keys import runs
 from emberquilt.relief.bevel import bevels_of
@@ -41,6 +44,16 @@ PRACTICE = (
     "backer_material",
     "humid_low",
     "humid_high",
+    "end_mills_mm",
+    "v_deg",
+    "ball_mm",
+    "router_base_mm",
+    "resin_ratio",
+    "resin_by",
+    "pot_minutes",
+    "pour_mm",
+    "colour_share",
+    "cure_hours",
 )
 MOST_RUNGS, MOST_OFFERED = 40, 3
 
@@ -94,6 +107,7 @@ def context(desk: Desk) -> dict:
         "given_mm": desk.chosen.given_mm if desk.chosen else None,
         "related": one is not None and any(relations_of(job, one.key)),
         "stands": in_space(desk),
+        **fields_told(desk),
         **({} if composition.stands else section(job, desk.asked.get("cut", ""), chosen)),
     }
 
@@ -106,6 +120,36 @@ def in_space(desk: Desk) -> dict | None:
     body = space.body_of(desk.layer.key) or (space.bodies[0] if len(space.bodies) == 1 else None)
     told = scene_told(desk)
     return {"body": body_told(desk, body), **told} if body is not None else told
+
+
+def fields_told(desk: Desk) -> dict:
+    """What is routed and poured; of one chosen field its depth and bit."""
+    job, decided = desk.job, desk.composition.decisions.fields
+    routing = next((one for one in routings_of(job) if one.layer == desk.layer.key), None)
+    chosen = [p.key for p in desk.chosen.pieces] if desk.chosen else []
+    in_board = bool(chosen) and all(desk.composition.home[key].kind == "routed" for key in chosen)
+    depths = {decided.depths.get(key, 0.0) for key in chosen}
+    bits = {decided.bits.get(key, "") for key in chosen}
+    return {
+        "routing": routing,
+        "in_board": in_board,
+        "field_mm": depths.pop() if len(depths) == 1 else 0.0,
+        "field_bit": bits.pop() if len(bits) == 1 else "",
+        "field": routing.by_piece.get(chosen[0]) if routing and len(chosen) == 1 else None,
+        "pours": poured(job),
+        "pool": decided.pools.get(chosen[0]) if len(chosen) == 1 else None,
+    }
+
+
+def poured(job: Job) -> dict | None:
+    pours = pours_of(job)
+    if pours is None:
+        return None
+    return {
+        "batches": [(batch, words_of(batch.colour)) for batch in pours.batches][:MOST_RUNGS],
+        "usable": USABLE * pours.pot_minutes,
+        "hours": pours.cure_minutes / 60,
+    }
 
 
 def scene_told(desk: Desk) -> dict:
