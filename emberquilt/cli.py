@@ -101,7 +101,8 @@ def main(argv: list[str] | None = None) -> int:
 def _solid_options(commands) -> None:
     """How a body becomes slices."""
     slices = commands.add_parser("slice", help="a project file of a body in slices: STL, OBJ or 3MF")
-    slices.add_argument("mesh", type=Path)
+    slices.add_argument("mesh", type=Path, help="the body; or, with --side, a drawing of its front")
+    slices.add_argument("--side", type=Path, help="a drawing of its right side: a body is blown up between the two")
     slices.add_argument("--thickness", required=True, help="of the stock, by the caliper: 6mm, 1/4 in")
     slices.add_argument("--height", help="finished height of the body, along its z: 150mm; the file's own otherwise")
     slices.add_argument("--along", default="z", choices=("x", "y", "z", "best"), help="which way it is sliced")
@@ -221,9 +222,14 @@ def _make(options) -> None:
 
 def _slice(options) -> None:
     from .formats.make import Wishes, body_from
-    from .intake.body_source import body_of
+    from .intake.body_source import blown_body, body_of
 
-    body = body_of(options.mesh.read_bytes(), options.height or "", "mm")
+    if options.side:
+        size, knobs = size_of({"how": "percent", "size": "100"}, "mm"), knobs_of({}, "mm")
+        front, side = (propose_apart(p.read_bytes(), size, knobs, at_once=True) for p in (options.mesh, options.side))
+        body = blown_body(front, side, options.height or "", "mm")
+    else:
+        body = body_of(options.mesh.read_bytes(), options.height or "", "mm")
     pin = Length.parse(options.pin, "mm").mm if options.pin.strip() not in ("0", "") else 0.0
     thick = Length.parse(options.thickness, "mm").mm
     wishes = Wishes(options.wood or "none", copies=options.copies or "")

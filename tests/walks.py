@@ -60,6 +60,7 @@ from emberquilt.work.steps import left_of
 from emberquilt.work.verbs import edit
 from emberquilt.work.view import View
 from tests.conftest import composition, grid
+from tests.spatial import crossed, stacked, standing, sunk
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)
 CODES = ("", "cherry", "walnut", "holly", "padauk")
@@ -68,8 +69,10 @@ PLACES = st.sampled_from([-20, 0, 15, 30, 45, 60, 90, 130])
 
 
 def small_work(kind: str) -> Composition:
-    """Squares of 30 mm: one layer; a frame round an opening with a figure in it; or three layers with openings and
-    pins."""
+    """Squares of 30 mm: one layer; a frame round an opening with a figure in it; three layers with openings and pins;
+    or a work that is not flat."""
+    if kind in SPATIAL:
+        return SPATIAL[kind](RACK)
     if kind == "one":
         return replace(composition(grid(2, 1)), rack=RACK, last_key=2)
     if kind == "sheet":
@@ -97,6 +100,9 @@ def small_work(kind: str) -> Composition:
     )
     places = {"1": Placement("C1", 40.0, 30.0), "1/2": Placement("C1", 90.0, 30.0), "2": Placement("C1")}
     return Composition("Three layers", 90, 60, layers, decisions=decided, rack=RACK, last_key=21, placements=places)
+
+
+SPATIAL = {"standing": standing, "stacked": stacked, "crossed": crossed, "sunk": sunk}
 
 
 @st.composite
@@ -176,7 +182,7 @@ def steps(draw):
     if verb in ("caliper", "set_down", "nail", "take_off"):
         values["part"] = draw(st.sampled_from(["1", "2", "3", "backer", "99"]))
         values["where"] = draw(st.sampled_from(["", "1:C1", "2:W1", "9:X9"]))
-    values |= glued_values(draw, verb)
+    values |= glued_values(draw, verb) | spatial_values(draw, verb)
     if verb == "saw_way":
         values["way"] = draw(st.sampled_from(["", "clockwise", "counter-clockwise", "both", "auto", "up"]))
     if verb == "saw_blade":
@@ -222,6 +228,42 @@ def steps(draw):
         draw(st.integers(0, 5)),
         values,
     )
+
+
+def spatial_values(draw, verb: str) -> dict:
+    """What pages send for works that are not flat."""
+    table = {
+        "slice": {
+            "along": ["", "x", "y", "z", "w"],
+            "slice_thickness": ["", "4 mm", "0.1 mm", "9 mm"],
+            "body_height": ["", "48 mm", "9 m"],
+            "pin": ["", "0", "3 mm"],
+            "pins": ["", "2"],
+            "islands": ["", "loose"],
+        },
+        "grow_body": {"times": ["2", "0.5", "99", "x"]},
+        "stand_in": {
+            "kind": ["", "tab", "half", "dovetail"],
+            "count": ["", "1", "3", "99"],
+            "tab_width": ["", "5 mm", "60 mm"],
+            "deep": ["", "3 mm", "40 mm"],
+            "swap": ["", "yes"],
+        },
+        "turn_part": {"lean": ["", "10", "90"], "behind": ["", "yes"], "upright": ["", "yes", "no"]},
+        "clearance": {"clearance": ["", "0.2 mm", "9 mm"], "fits": ["", "2", "9"], "corners": ["", "eased", "round"]},
+        "base_for": {"overhang": ["", "4 mm", "90 mm"], "rounded": ["", "2 mm"]},
+        "dowel": {"bore": ["", "4 mm", "0", "39 mm"]},
+        "routed": {"off": ["", "yes"]},
+        "rout": {
+            "depth": ["", "4 mm", "18 mm", "40 mm"],
+            "by_mm": ["", "1", "x"],
+            "bit": ["", "v", "ball", "any", "drill"],
+        },
+        "rout_tones": {"deepest": ["", "5 mm"], "levels": ["", "3", "1"], "deep": ["", "light"]},
+        "pool": {"tint": ["", "#2a6f8a", "red"], "pool_depth": ["", "2 mm"], "off": ["", "yes"]},
+    }
+    drawn = {name: draw(st.sampled_from(choices)) for name, choices in table.get(verb, {}).items()}
+    return {name: value for name, value in drawn.items() if value}
 
 
 def glued_values(draw, verb: str) -> dict:
@@ -362,7 +404,8 @@ def ways_stand(plan: Plan) -> None:
 def assembly_stands(plan: Plan) -> None:
     """Every knot can be drawn, every part is drawn once; coats, the dry fit and what looks alike can be told."""
     job, knots = plan.job, knots_of(plan.steps, plan.glue)
-    shown = sorted(part.key for part in job.of_one if part.id.role not in ("rail", "base"))
+    shown = [part.key for part in job.of_one if part.id.role not in ("rail", "base", "block")]
+    shown = sorted([*shown, *map(str, job.fronts)])
     for knot in (None, *knots[:2], *knots[-2:]):
         drawn = lifted(plan, knot, knots)
         keys = [p["key"] for leaf in drawn["leaves"] for p in leaf["parts"]]
@@ -388,7 +431,8 @@ def parts_stand(plan: Plan) -> None:
     assert len(keys) == len(set(keys)) == job.copies * len(job.of_one)
     assert all(job.part(key) is not None for key in keys)
     placed = [key for one in (*plan.glue.tree.every(),) for key in one.parts]
-    assert sorted(placed) == sorted(part.key for part in job.of_one)
+    # a block comes apart, nothing is put together of it
+    assert sorted(placed) == sorted(part.key for part in job.of_one if part.id.role != "block")
     assert all(part.thickness_mm > 0 and part.floor_mm >= 0 for part in job.of_one)
     assert all(c.a in job.by_key and c.b in job.by_key for c in contacts_of(job))
 
@@ -396,11 +440,10 @@ def parts_stand(plan: Plan) -> None:
 def steps_stand(plan: Plan) -> None:
     """Steps wait only for steps before them, and what they speak of exists; each part is glued down once at most."""
     known: set[str] = set()
-    parts = {part.key for part in plan.job.parts()}
     for step in plan.steps:
         assert step.key not in known
         assert set(step.after) <= known
-        assert set(step.parts) <= parts
+        assert all(plan.job.part(key) is not None for key in step.parts)
         assert not step.shares or len(step.shares) == len(step.parts)
         known.add(step.key)
     glued = [part for step in plan.steps if step.verb == "glue" for part in step.parts]

@@ -20,6 +20,10 @@ KINDS = {
     "cure": "work",
     "mount": "glue",
     "hang": "work",
+    "free": "work",
+    "lay": "work",
+    "seal": "work",
+    "pour": "coat",
 }
 
 

@@ -16,6 +16,12 @@ def lifted_apart(job: Job, _plan: GluePlan, view: View) -> Read:
     return worn(job, view, "full"), ()
 
 
+def carrier_of(job: Job, key: int) -> str:
+    """The part that a piece is of: itself, or the board that it is routed into."""
+    home = job.composition.home[key].key
+    return next((board.key for board in job.boards if board.id.layer == home), str(key))
+
+
 @reading("assembly", "order", plan="glue")
 def glue_order(job: Job, plan: GluePlan, view: View) -> Read:
     """Numbers in gluing order, the backer's outline dashed inside, anchors ringed."""
@@ -27,14 +33,23 @@ def glue_order(job: Job, plan: GluePlan, view: View) -> Read:
             spot = job.composition.home[anchor].coverage.spots[anchor]
             marks.append(Mark("ring", spot.x_mm, spot.y_mm, piece=anchor))
     first = {step.piece for batch in plan.batches[:1] for step in batch.steps}
-    dress = worn(job, view, "pale", lambda p: str(rows[str(p.key)].order), strong=lambda p: p.key in first)
-    return dress, tuple(marks)
+
+    def label(p) -> str:
+        row = rows.get(carrier_of(job, p.key))
+        return str(row.order) if row else ""
+
+    return worn(job, view, "pale", label, strong=lambda p: p.key in first), tuple(marks)
 
 
 @reading("assembly", "batches", plan="glue")
 def glue_batches(job: Job, plan: GluePlan, view: View) -> Read:
     number = {batch.key: i for i, batch in enumerate(plan.batches, 1)}
-    return worn(job, view, "pale", lambda p: str(number[plan.batch_of[str(p.key)].key])), ()
+
+    def label(p) -> str:
+        batch = plan.batch_of.get(carrier_of(job, p.key))
+        return str(number[batch.key]) if batch else ""
+
+    return worn(job, view, "pale", label), ()
 
 
 @reading("assembly", "coats")

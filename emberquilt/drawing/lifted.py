@@ -63,7 +63,8 @@ class _Lifted:
         self.job: Job = plan.job
         self.practice = plan.composition.practice
         self.leaves = list(self._leaves())
-        boxes = [part.outline.bounds for part in self.job.of_one if part.id.role not in ("rail", "base")]
+        own = [part for part in self.job.of_one if part.id.role not in ("rail", "base", "block")]
+        boxes = [part.outline.bounds for part in (*own, *(self.job.pieces[key] for key in self.job.fronts))]
         # a frame round nothing
         boxes = boxes or [(0.0, 0.0, plan.composition.width_mm, plan.composition.height_mm)]
         self.x0, self.y0 = min(b[0] for b in boxes), min(b[1] for b in boxes)
@@ -105,6 +106,9 @@ class _Lifted:
                 if leaf.parts:
                     leaf.words = self._words(leaf.parts)
                     rest.append(leaf)
+        if self.job.fronts:
+            fronts = [str(key) for key in self.job.fronts]
+            rest.append(Leaf("block", "Parts of a block", self._words(fronts), fronts))
         if base.parts:
             base.words = self._words(base.parts)
             yield base

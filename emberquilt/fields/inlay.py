@@ -1,4 +1,4 @@
-"""A figure of fitted pieces that lies in a ground: a panel whose hole it fills, on a foundation that keeps both flat."""
+"""A figure of fitted pieces that lies in a ground: a panel whose hole it fills, both flat on a foundation."""
 
 from dataclasses import dataclass
 

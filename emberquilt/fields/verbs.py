@@ -57,9 +57,11 @@ def rout(target: Target, values: Values) -> Edit:
     depths, bits = dict(now.depths), dict(now.bits)
     if "by_mm" in values:
         steps = {key: depths.get(key, 0.0) + _step(values) for key in keys}
-    else:
+    elif "depth" in values:
         mm = length_of(values, composition, "depth", 0.0, 200.0, 0.0)
         steps = dict.fromkeys(keys, mm)
+    else:
+        steps = {key: depths.get(key, 0.0) for key in keys}
     say = composition.practice.say
     for key, mm in steps.items():
         thick = home[key].thickness_mm or composition.practice.stock_mm

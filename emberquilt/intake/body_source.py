@@ -2,14 +2,19 @@
 
 from dataclasses import dataclass
 
-from ..errors import BadLength
+import numpy as np
+import shapely
+
+from ..errors import BadChoice, BadLength
 from ..findings import Finding
+from ..solid.blown import blown
 from ..solid.mesh import Mesh
 from ..solid.reading import read_body
 from ..units import Length
+from .proposal import Proposal
 
-LEAST_UNIT_MM = 2.0
-"""A body that is less high in its file's units is measured in no millimetres."""
+OF_ONE_HEIGHT = 0.02
+"""Two views that differ by no more are of one height."""
 
 
 @dataclass(frozen=True)
@@ -19,6 +24,31 @@ class Brought:
     mesh: Mesh
     height_mm: float
     findings: tuple[Finding, ...] = ()
+
+
+def blown_body(front: Proposal, side: Proposal, height: str, unit: str, stretch: bool = False) -> Brought:
+    """A body between a front and a side outline, as high as is typed or as the front is drawn. Raises `BadLength` or
+    `BadChoice`."""
+    one, other = (
+        found.coverage.only(k for k in found.coverage.keys if k not in found.openings).outside
+        for found in (front, side)
+    )
+    if one.is_empty or other.is_empty:
+        raise BadChoice("One of the two drawings holds nothing to make a body of.")
+    high, wide = (area.bounds[3] - area.bounds[1] for area in (one, other))
+    if abs(high - wide) > OF_ONE_HEIGHT * max(high, wide) and not stretch:
+        raise BadChoice(
+            f"The front outline is {high:.1f} mm high, the side one {wide:.1f}: two views of one body are of one "
+            "height. Draw them alike, or let the side be stretched."
+        )
+
+    def upwards(area: shapely.Geometry, scale: float = 1.0, flip: float = 1.0) -> shapely.Geometry:
+        x0, _, x1, y1 = area.bounds
+        return shapely.transform(area, lambda xy: np.c_[flip * (xy[:, 0] - (x0 + x1) / 2), scale * (y1 - xy[:, 1])])
+
+    # of the right side the left edge is the front of the body
+    mesh = blown(upwards(one), upwards(other, high / wide, -1.0))
+    return Brought(mesh, Length.parse(height, unit).mm if height.strip() else high)
 
 
 def body_of(data: bytes, height: str, unit: str) -> Brought:

@@ -302,7 +302,9 @@ def resize(target: Target, values: Values) -> Edit:
     edit = Edit(f"size: {composition.practice.say(width)} wide", pieces, layers=layers)
     made = transformed(composition, edit, (scale, 0.0, 0.0, 0.0, scale, 0.0), size)
     then = applied(composition, made)
-    if not all(layer.coverage.is_valid for layer in then.layers if not layer.openings):
+    # parts that are drawn side by side may have real holes
+    whole = [layer.coverage.fits if layer.kind == "kit" else layer.coverage.is_valid for layer in then.layers]
+    if not all(ok or layer.openings for ok, layer in zip(whole, then.layers, strict=True)):
         raise BadChoice("At this size some pieces would vanish. Join the smallest first.")
     return made
 

@@ -35,10 +35,12 @@ class Strips:
 def strips_of(area: shapely.Geometry, heights: np.ndarray) -> Strips:
     """`area` in (across, height); `heights` hold those of all its corners."""
     starts, ends = [], []
-    for ring in shapely.get_rings(area):
+    for ring in shapely.get_rings(shapely.get_parts(area)):
         points = shapely.get_coordinates(ring)
         starts.append(points[:-1])
         ends.append(points[1:])
+    if not starts:
+        return Strips(np.zeros(0, int), np.zeros((0, 2)), np.zeros((0, 2)))
     a, b = np.concatenate(starts), np.concatenate(ends)
     swap = a[:, 1] > b[:, 1]
     a[swap], b[swap] = b[swap], a[swap].copy()

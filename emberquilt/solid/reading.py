@@ -67,7 +67,8 @@ def _read(data: bytes) -> tuple[np.ndarray, np.ndarray, float]:
         return _read_3mf(data)
     if len(data) >= 84:
         count = int.from_bytes(data[80:84], "little")
-        if len(data) == 84 + 50 * count or (not data.lstrip().startswith(b"solid") and b"\nf " not in data):
+        # words hold no zero bytes
+        if len(data) == 84 + 50 * count or b"\0" in data[:512]:
             return _read_stl_bytes(data, count)
     if data.lstrip().startswith(b"solid"):
         return _read_stl_words(data)

@@ -10,7 +10,7 @@ from django.urls import URLPattern, get_resolver
 import workshop
 from emberquilt.work.register import READINGS
 from tests.conftest import composition, edited, grid
-from tests.walks import small_work
+from tests.walks import SPATIAL, small_work
 from tests.web.conftest import upload
 from workshop.bench.models import Event
 from workshop.compositions import actions
@@ -27,6 +27,7 @@ def addresses(row) -> dict[str, str]:
     board = shop_of(row.owner).boards.first() or add_board(row.owner, "cherry", "C1", "600 mm", "200 mm", "20 mm")
     table = {
         "shelf": "/",
+        "begin": "/begin/",
         "shop": "/shop/",
         "bench": f"/picture/{row.uid}/bench/",
         "shapes": f"/picture/{row.uid}/shapes.json",
@@ -82,6 +83,7 @@ def test_the_smoke_test_knows_every_page(work):
     drafts = {n for n in named if n.startswith("draft")}
     posts = {
         "bring",
+        "begin-way",
         "discard",
         "undo",
         "redo",
@@ -232,7 +234,7 @@ def test_bench_and_log_of_a_removed_piece_do_not_break(client, work, page):
     assert client.get(f"/picture/{work.uid}/bench/").status_code == 200
 
 
-@pytest.mark.parametrize("kind", ["one", "sheet", "three", "openings only", "in a circle"])
+@pytest.mark.parametrize("kind", ["one", "sheet", "three", "openings only", "in a circle", *SPATIAL])
 def test_reliefs_pages_show_every_state(client, person, kind):
     """One piece, a sheet with an opening, three layers in two copies, nothing that is made, orders in a circle."""
     if kind == "openings only":

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.formats.make import Wishes, block_from, body_from, made_from
 from emberquilt.intake.apart import propose_apart
-from emberquilt.intake.body_source import body_of
+from emberquilt.intake.body_source import blown_body, body_of
 from emberquilt.intake.knobs import knobs_of, size_of
 from emberquilt.practice import Practice
 from emberquilt.space.slices import Cutting
@@ -55,8 +55,16 @@ def _mm(request, name: str, practice: Practice, usual: str = "") -> float:
 
 
 def _sliced(request, practice: Practice):
-    data, name = _file(request, "body", "an STL, OBJ or 3MF of a closed body")
-    body = body_of(data, request.POST.get("body_height", ""), practice.unit)
+    high = request.POST.get("body_height", "")
+    if request.FILES.get("front") or request.FILES.get("side"):
+        size, knobs = size_of({"how": "percent", "size": "100"}, practice.unit), knobs_of({}, practice.unit)
+        drawings = [_file(request, field, words) for field, words in (("front", FRONT), ("side", SIDE))]
+        front, side = (propose_apart(drawing, size, knobs, say=practice.say) for drawing, _ in drawings)
+        data, name = drawings[0]
+        body = blown_body(front, side, high, practice.unit, request.POST.get("stretch") == "yes")
+    else:
+        data, name = _file(request, "body", "an STL, OBJ or 3MF of a closed body, or drawings of its front and side")
+        body = body_of(data, high, practice.unit)
     pin = request.POST.get("pin", "").strip()
     how = Cutting(
         _mm(request, "slice_thickness", practice),

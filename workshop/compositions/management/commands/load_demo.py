@@ -10,9 +10,14 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from emberquilt.bench.cards import cards
+from emberquilt.formats.make import Wishes, block_from, body_from
+from emberquilt.intake.body_source import Brought
 from emberquilt.keys import runs
+from emberquilt.pattern.fresh import composition_of
+from emberquilt.space.slices import Cutting
 from workshop.bench.models import Event
 from workshop.compositions import actions, demo, store, tasks
+from workshop.compositions.demo import solids
 from workshop.compositions.demo.flat_boards import FLAT
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.plans import plan_of
@@ -40,6 +45,8 @@ class Command(BaseCommand):
         for given in demo.PHOTOS:
             photograph(owner, given)
         photograph_flat(owner)
+        for begin in (pane_lantern, house_number, teapot_puzzle, pear_in_slices, desk_lighthouse):
+            begin(owner)
         plaque(owner)
         bring(owner, demo.LANTERN)
         pear(owner)
@@ -128,6 +135,65 @@ def pear(owner) -> Composition:
             *([("bevel", {"rise": rise})] if rise else []),
         ):
             row = actions.perform(row, row.revision, verb, keys, values)
+    return row
+
+
+def desk_lighthouse(owner) -> Composition:
+    """Parts that stand in the slots of a base, four times."""
+    practice = practice_of(owner)
+    row = actions.create(owner, composition_of(solids.desk_lighthouse(), "Desk lighthouse", practice))
+    row = actions.perform(row, row.revision, "kit", [], {})
+    row = actions.perform(row, row.revision, "renumber", [], {})
+    keys = [p.key for p in store.load(row).made]
+    row = actions.perform(row, row.revision, "thickness", keys, {"length": f"{solids.STOCK_MM:g} mm"})
+    for key, wood in zip(keys, ("holly", "cherry", "maple", "walnut"), strict=True):
+        row = actions.perform(row, row.revision, "wood", [key], {"wood": wood})
+    return actions.perform(row, row.revision, "copies", [], {"count": "4"})
+
+
+def pear_in_slices(owner) -> Composition:
+    """A body on a square pin."""
+    how = Cutting(6.0, 120.0, "best", 6.0)
+    work = body_from(Brought(solids.pear_body(), 120.0), "Pear in slices", how, Wishes(), practice_of(owner))
+    row = actions.create(owner, work)
+    keys = [p.key for p in store.load(row).made]
+    for some, wood in ((keys[:-2], "yellowheart"), (keys[-2:], "walnut")):
+        row = actions.perform(row, row.revision, "wood", some, {"wood": wood})
+    return row
+
+
+def teapot_puzzle(owner) -> Composition:
+    """A block sawn from two sides into five parts that free each other."""
+    front, side = solids.teapot_front(), solids.teapot_side()
+    work = block_from(front, side, "Teapot puzzle", 57.0, Wishes("basswood"), practice_of(owner))
+    return actions.create(owner, work)
+
+
+def house_number(owner) -> Composition:
+    """Two figures that stand in a field which is routed into one board, a line round them."""
+    row = actions.create(owner, composition_of(solids.house_number(), "House number", practice_of(owner)))
+    keys = [p.key for p in store.load(row).made]
+    for verb, values in (("thickness", {"length": "3/4 in"}), ("wood", {"wood": "cherry"})):
+        row = actions.perform(row, row.revision, verb, keys, values)
+    row = actions.perform(row, row.revision, "routed", [], {})
+    coverage = store.load(row).layers[0].coverage
+    sunk = max(keys, key=lambda key: len(coverage.neighbours[key]))
+    line = next(k for k in coverage.neighbours[sunk] if 2 * coverage.spots[k].radius_mm < 4)
+    inside = min(keys, key=lambda key: coverage.area_mm2[key] if len(coverage.neighbours[key]) == 1 else 1e9)
+    for some, depth in (([sunk, inside], "6 mm"), ([line], "2.5 mm")):
+        row = actions.perform(row, row.revision, "rout", some, {"depth": depth})
+    return row
+
+
+def pane_lantern(owner) -> Composition:
+    """Openings that are filled with coloured resin."""
+    row = actions.create(owner, composition_of(solids.pane_lantern(), "Lantern panes", practice_of(owner)))
+    work = store.load(row)
+    keys = [p.key for p in work.made]
+    for verb, values in (("thickness", {"length": "1/4 in"}), ("wood", {"wood": "walnut"})):
+        row = actions.perform(row, row.revision, verb, keys, values)
+    for key, tint in zip(work.layers[0].openings, ("#d98a2b", "#2a6f8a", "#2a6f8a", "#d98a2b"), strict=True):
+        row = actions.perform(row, row.revision, "pool", [key], {"tint": tint})
     return row
 
 
