@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import shapely
 
-from emberquilt.intake.body_source import Brought
 from emberquilt.formats.make import Wishes, block_from, body_from
+from emberquilt.intake.body_source import Brought
 from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack

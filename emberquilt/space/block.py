@@ -27,6 +27,8 @@ ENDS_MM = 6.0
 """Above and below: there it is held while it is sawn. Common practice, no source."""
 OF_ONE_HEIGHT = 0.02
 """Two outlines that differ by no more are made of one height; more is refused."""
+ENDS_SHARE = 0.1
+"""Of a figure's height at either end, where a bore may come out beside a rounding: own choice."""
 LEAST_BLOCK_MM, MOST_BLOCK_MM = 8.0, 120.0
 
 
@@ -226,8 +228,13 @@ def with_dowel(compound: Compound, dowel_mm: float) -> Block:
     boxes = compound.whole
     if not len(boxes):
         raise BadChoice("Nothing is left of the block.")
+    low, high = boxes.bounds[:, 1]
+    ends = ENDS_SHARE * (high - low)
     shared: shapely.Geometry | None = None
     for k in np.unique(boxes.slab).tolist():
+        # a rounded foot or top is narrower than what is between
+        if not low + ends <= boxes.heights[k] or not boxes.heights[k + 1] <= high - ends:
+            continue
         rows = boxes.slab == k
         areas = []
         for x, z in ((boxes.x_low, boxes.z_low), (boxes.x_high, boxes.z_high)):

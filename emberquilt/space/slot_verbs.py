@@ -12,7 +12,7 @@ from ..outline.coverage import on_grid
 from ..work.change import Born, Edit, decided, with_decisions
 from ..work.composition import Composition, Layer
 from ..work.in_space import JOINTS, Joint, Point
-from ..work.joints import clearance_mm, length, splits
+from ..work.joints import clearance_mm, length, slots_of, splits
 from ..work.parts import job_of
 from ..work.register import Values, verb
 from ..work.setting import length_of, points_of
@@ -243,6 +243,12 @@ def _check(composition: Composition, joints: tuple[Joint, ...], fresh: list[Join
         decisions=replace(composition.decisions, space=replace(composition.decisions.space, joints=joints)),
     )
     mine = {key for j in fresh for key in (j.tab, j.slot)}
+    for slot in slots_of(then, job_of(composition).thickness_mm):
+        if joints[slot.joint] in fresh and joints[slot.joint].kind == "tab":
+            part = shapely.Polygon(composition.home[slot.piece].coverage.by_key[slot.piece].exterior)
+            if not part.covers(slot.area):
+                number = composition.by_key[slot.piece].number
+                raise BadChoice(f"The slot would run over the edge of {number}: draw its line farther inside.")
     bad = [key for key in splits(then, job_of(composition).thickness_mm) if key in mine]
     if bad:
         number = composition.by_key[bad[0]].number
@@ -357,8 +363,12 @@ def base_for(target: Target, values: Values) -> Edit:
     if base is None:
         raise BadChoice("Nothing stands in another part yet: join parts first.")
     shape = _board(job, base, over)
-    others = shapely.union_all(np.array([o for k, o in layer.coverage.by_key.items() if k != base], object))
-    moved = on_grid(shape)
+    others = shapely.union_all([o for k, o in layer.without_openings.coverage.by_key.items() if k != base])
+    # drawn slots stay what they are
+    drawn = [layer.coverage.by_key[k] for k in layer.openings if shape.intersects(layer.coverage.by_key[k])]
+    moved = on_grid(shapely.difference(shape, shapely.union_all(drawn)) if drawn else shape)
+    if moved.geom_type != "Polygon":
+        raise BadChoice("The base would come apart at its slots: leave more round what stands on it.")
     if shapely.intersection(moved, others).area > 0.01:
         raise BadChoice("On this sheet the larger base would lie over other parts: move it to a free place first.")
     round_over = length_of(values, composition, "rounded", 0.0, 50.0, 0.0)

@@ -1,4 +1,4 @@
-"""Bodies in slices: files read, sections and volumes against trimesh and Shapely, pins, islands, pairs, cutting again."""
+"""Bodies in slices: files read, sections and volumes against trimesh and Shapely, pins, islands, cutting again."""
 
 import io
 import json
