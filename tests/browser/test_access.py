@@ -54,7 +54,22 @@ def test_axe_finds_nothing_at_the_stations(desk):
     assert desk.page.locator("#glance .circle").count() == 1
     if violations := desk.axe():
         found["circle"] = violations
-    for path in ("/", "/shop/", "/shop/woods/?wood=walnut", "/shop/boards/", shop, *(f"{work}/{p}" for p in page_of)):
+    for name in ("Desk lighthouse", "Pear in slices", "Teapot puzzle"):
+        desk.open(f"/picture/{Composition.objects.get(name=name).uid}/relief/")
+        if violations := desk.axe():
+            found[name] = violations
+    sunk = Composition.objects.get(name="House number")
+    depths = f"/picture/{sunk.uid}/relief/?show=depths&pieces={store.load(sunk).made[0].key}"
+    for path in (
+        "/",
+        "/begin/",
+        depths,
+        "/shop/",
+        "/shop/woods/?wood=walnut",
+        "/shop/boards/",
+        shop,
+        *(f"{work}/{p}" for p in page_of),
+    ):
         desk.open(path)
         if violations := desk.axe():
             found[path] = violations

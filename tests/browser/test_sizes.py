@@ -54,6 +54,11 @@ def test_every_page_fits_phone_tablet_and_desk(desk, demo):
     paths = [
         "/",
         "/?find=koi",
+        "/begin/",
+        *(
+            f"/picture/{demo[name].uid}/relief/"
+            for name in ("Desk lighthouse", "Pear in slices", "Teapot puzzle", "House number", "Lantern panes")
+        ),
         "/shop/",
         "/shop/woods/?wood=walnut",
         "/shop/boards/",
