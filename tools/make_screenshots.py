@@ -16,7 +16,7 @@ PORT = 8765
 ADDRESS = f"http://127.0.0.1:{PORT}"
 FLAGS = [
     "--no-sandbox",
-    "--disable-gpu",
+    "--enable-unsafe-swiftshader",
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
@@ -83,11 +83,11 @@ def _shoot(browser) -> None:
         page.wait_for_selector("#panel[data-ready=yes]")
         shot(name)
     for name, title, path in (
-        ("layers", "Lighthouse", "pattern/?view=apart"),
+        ("layers", "Lighthouse at dusk", "pattern/?view=apart"),
         ("stock", "Two koi", "stock/?pieces=17&part=17"),
-        ("glue", "Lighthouse", "assembly/?knot=glue-3-1"),
-        ("calendar", "Lighthouse", "calendar/"),
-        ("lettering", "House plaque", "pattern/?show=numbers"),
+        ("glue", "Lighthouse at dusk", "assembly/?knot=glue-3-1"),
+        ("calendar", "Lighthouse at dusk", "calendar/"),
+        ("number", "House number", "relief/?show=lamp"),
     ):
         page.goto(ADDRESS)
         work = page.locator(".works a.tag", has_text=title).get_attribute("href").rsplit("/", 2)[0]
@@ -97,9 +97,12 @@ def _shoot(browser) -> None:
     page.goto(f"{ADDRESS}{koi}/wood/?show=picture")
     page.wait_for_selector("#panel[data-pictured]", timeout=30_000)
     shot("picture")
-    page.goto(f"{ADDRESS}{koi}/palettes/")
-    page.wait_for_load_state("networkidle")
-    shot("palettes")
+    for name, title in (("slots", "Desk lighthouse"), ("slices", "Pear in slices")):
+        page.goto(ADDRESS)
+        work = page.locator(".works a.tag", has_text=title).get_attribute("href").rsplit("/", 2)[0]
+        page.goto(f"{ADDRESS}{work}/relief/")
+        page.wait_for_selector(".turntable[data-ready=yes]")
+        shot(name)
     water = page.request.get(f"{ADDRESS}{koi}/wood/woods/dress.json").json()["pieces"]
     laid = next(key for key, wears in water.items() if len(wears) > 8 and wears[8])
     page.goto(f"{ADDRESS}{koi}/place/?piece={laid}")
@@ -107,9 +110,6 @@ def _shoot(browser) -> None:
     shot("place")
     page.goto(f"{ADDRESS}/shop/")
     shot("shop")
-    page.goto(ADDRESS + page.locator("a[aria-label='Board W1']").get_attribute("href"))
-    page.get_by_role("button", name="the photo").click()
-    shot("board")
     page.goto(ADDRESS)
     page.set_input_files("#drawing", HERE / "workshop/compositions/demo/lantern.jpg")
     page.get_by_role("button", name="Find its pieces").click()
