@@ -5,15 +5,18 @@ import pytest
 import shapely
 import trimesh
 
-from emberquilt.picture.render import render
-from emberquilt.plan import Plan
-from emberquilt.practice import Practice
+from emberquilt.fields.routing import routings_of
+from emberquilt.pattern.fresh import composition_of
+from emberquilt.picture.render import Light, picture
 from emberquilt.solid.compound import heights_of, mesh_of, solid_of
 from emberquilt.solid.freeing import freeing
 from emberquilt.solid.mesh import Mesh
 from emberquilt.solid.reading import read_body
 from emberquilt.space.slices import Cutting, cut_up
+from emberquilt.work.parts import Job
 from tests.core.test_block import wavy
+from tests.spatial import METRIC, done
+from workshop.compositions.demo import solids
 
 FACES = (5, 6, 7)
 """Subdivisions of an icosahedron: 20,480, 81,920 and 327,680 triangles."""
@@ -51,7 +54,31 @@ def test_freeing(benchmark, rows):
     fronts = [shapely.box(0, 120 / rows * n, 40, 120 / rows * (n + 1)) for n in range(rows)]
     turns = np.linspace(0, 2 * np.pi, 200)
     side = shapely.Polygon(np.c_[20 + 20 * np.cos(turns), 60 + 60 * np.sin(turns)])
-    sides = [shapely.intersection(side, shapely.box(0, 0, 20, 120)), shapely.intersection(side, shapely.box(20, 0, 40, 120))]
+    sides = [
+        shapely.intersection(side, shapely.box(0, 0, 20, 120)),
+        shapely.intersection(side, shapely.box(20, 0, 40, 120)),
+    ]
     heights = heights_of([*fronts, *sides])
     parts = [solid_of(front, half, heights) for front in fronts for half in sides]
     benchmark.pedantic(freeing, (parts,), rounds=3)
+
+
+def sunk_number():
+    work = composition_of(solids.house_number(), "Number", METRIC)
+    work = done(work, "wood", [p.key for p in work.made], wood="cherry")
+    work = done(work, "routed")
+    for n, piece in enumerate(work.made[:4], 1):
+        work = done(work, "rout", [piece.key], depth=f"{n} mm")
+    return work
+
+
+def test_a_field_lit(benchmark):
+    """At most 0.5 s, 1,000 pixels wide."""
+    work = sunk_number()
+    picture(work, 200, Light())
+    benchmark.pedantic(lambda: picture(work, 1000, Light()), rounds=3)
+
+
+def test_bits_and_passes(benchmark):
+    work = sunk_number()
+    benchmark.pedantic(routings_of, setup=lambda: ((Job(work),), {}), rounds=3)

@@ -252,6 +252,7 @@ def spatial_values(draw, verb: str) -> dict:
         "turn_part": {"lean": ["", "10", "90"], "behind": ["", "yes"], "upright": ["", "yes", "no"]},
         "clearance": {"clearance": ["", "0.2 mm", "9 mm"], "fits": ["", "2", "9"], "corners": ["", "eased", "round"]},
         "base_for": {"overhang": ["", "4 mm", "90 mm"], "rounded": ["", "2 mm"]},
+        "block_size": {"block": ["", "60 mm", "20 mm", "x"]},
         "dowel": {"bore": ["", "4 mm", "0", "39 mm"]},
         "routed": {"off": ["", "yes"]},
         "rout": {

@@ -21,6 +21,7 @@ KINDS = {
     "mount": "glue",
     "hang": "work",
     "free": "work",
+    "try": "work",
     "lay": "work",
     "seal": "work",
     "pour": "coat",

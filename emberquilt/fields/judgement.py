@@ -177,6 +177,23 @@ def _pool(job: Job, one: Filled) -> Iterator[Finding]:
             (one.piece, *bare),
             fix=Fix("Glue over the whole face", "seal", {"pieces": list(bare)}),
         )
+    open_ones = [
+        (fit.a, fit.b, fit.mm)
+        for fit in job.composition.decisions.assembly.fits
+        if fit.found == "gap" and {fit.a, fit.b} & set(rim)
+    ]
+    for a, b, mm in open_ones:
+        yield Finding(
+            "pool-gap",
+            "relief",
+            f"The seam between {_number(job, a)} and {_number(job, b)} beside a pool gapes by {say(mm)}: "
+            "resin runs out through it.",
+            "A gap beside a pool is filled and sealed before anything is poured.",
+            (one.piece, a, b),
+            amount=round(mm, 2),
+            limit=0.0,
+            unit="mm",
+        )
     if 0 < one.deep_mm < SHALLOW_MM:
         yield Finding(
             "pool-shallow",

@@ -202,7 +202,7 @@ def _standing(job: Job) -> dict[str, Any] | None:
 
 
 def _body(job: Job, body: Body) -> dict[str, Any]:
-    thick = true_thickness(job.composition, job.thickness_mm, body)
+    thick = true_thickness(job.thickness_mm, body)
     text = job.composition.decisions.meshes.meshes.get(body.layer)
     mesh: Mesh | None = to_height(unpacked(text), body.height_mm) if text else None
     levels: dict[int, list[tuple[int, shapely.Geometry]]] = {}

@@ -27,7 +27,7 @@ def judge(job: Job, plan) -> list[Finding]:
 
 def _body(job: Job, body: Body) -> Iterator[Finding]:
     say = job.composition.practice.say
-    true = true_thickness(job.composition, job.thickness_mm, body)
+    true = true_thickness(job.thickness_mm, body)
     keys = tuple(s.piece for s in body.slices if s.piece in job.pieces)
     if abs(true - body.thickness_mm) > OFF_MM:
         off = (true - body.thickness_mm) * body.count

@@ -212,7 +212,10 @@ def again(composition: Composition, layer: Layer, mesh: Mesh, how: Cutting) -> A
     return Again(cut, sheet, outlines, tuple(born), gone, tuple(slices))
 
 
-def true_thickness(composition: Composition, thickness_mm: Mapping[int, float], body: Body) -> float:
-    """What the slices are by the caliper now, where they are all of one thickness; the body's own otherwise."""
-    own = {round(thickness_mm[s.piece], 3) for s in body.slices if s.piece in thickness_mm}
-    return own.pop() if len(own) == 1 else body.thickness_mm
+def true_thickness(thickness_mm: Mapping[int, float], body: Body) -> float:
+    """What the slices are by the caliper now; where they differ, what they are on the average."""
+    levels: dict[int, float] = {}
+    for one in body.slices:
+        if one.piece in thickness_mm:
+            levels[one.level] = max(levels.get(one.level, 0.0), thickness_mm[one.piece])
+    return round(sum(levels.values()) / len(levels), 3) if levels else body.thickness_mm

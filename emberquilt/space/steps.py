@@ -1,7 +1,8 @@
 """Steps of works that are not flat: a block cut square, taped together again, taken apart in its order."""
 
 from ..work.copies import in_copies, repeated_minutes
-from ..work.parts import Job
+from ..work.joints import joints_of, slots_of
+from ..work.parts import USUAL_KERF_MM, Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
 from .block import compounds_of
@@ -55,6 +56,48 @@ def square(job: Job, plan, gathered: Gathered) -> None:
                 ),
                 gathered.last(keys),
             )
+
+
+TRY_MINUTES = 2.0
+"""To try one joint and take a shaving off: common practice, no source."""
+
+
+@steps(at=33)
+def try_joints(job: Job, plan, gathered: Gathered) -> None:
+    """Every tab is tried in its slot before there is glue on it: tight first, then wider by a blade's width."""
+    joints = [joint for _, joint in joints_of(job.composition)]
+    sawn = plan.saw.made(job)
+    keys = list(dict.fromkeys(str(k) for joint in joints for k in (joint.tab, joint.slot) if str(k) in sawn))
+    if not keys:
+        return
+    say = job.composition.practice.say
+    kerfs = [cut.blade.kerf_mm for cut in plan.saw.cuts if cut.piece]
+    kerf = max(kerfs, key=kerfs.count) if kerfs else USUAL_KERF_MM
+    names = [
+        f"{job.pieces[slot.takes].number} into {job.pieces[slot.piece].number}: the slot is {say(slot.wide_mm)}"
+        for slot in slots_of(job.composition, job.thickness_mm)
+    ]
+    every = in_copies(keys, job.copies)
+    gathered.add(
+        Step(
+            "try-joints",
+            "assembly",
+            "try",
+            f"Try {len(joints)} joint{'s' if len(joints) > 1 else ''} dry, fronts to the front",
+            repeated_minutes(job.composition.practice, TRY_MINUTES * len(joints), job.copies),
+            every,
+            lines=(
+                f"Too tight: saw along one side of the slot once more, which takes {kerf:.2f} mm",
+                "F on every pattern is the front: look before there is glue on it",
+                *dict.fromkeys(names[:MOST_NAMED]),
+            ),
+            why="a slot can be made wider, never narrower",
+        ),
+        gathered.last(every),
+    )
+
+
+MOST_NAMED = 10
 
 
 @steps(at=32)

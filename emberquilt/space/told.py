@@ -14,7 +14,7 @@ def ways_at(job: Job, body: Body) -> tuple[Way, ...]:
     text = job.composition.decisions.meshes.meshes.get(body.layer)
     if not text:
         return ()
-    return _ways(text, body.height_mm, true_thickness(job.composition, job.thickness_mm, body))
+    return _ways(text, body.height_mm, true_thickness(job.thickness_mm, body))
 
 
 @lru_cache(maxsize=32)

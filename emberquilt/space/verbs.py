@@ -32,7 +32,7 @@ def slice_again(target: Target, values: Values) -> Edit:
     """The body cut again: other thickness, way, height or pins. Slices that stay keep their numbers and woods."""
     layer, body = sliced_layer(target)
     composition = target.composition
-    true = true_thickness(composition, job_of(composition).thickness_mm, body)
+    true = true_thickness(job_of(composition).thickness_mm, body)
     how = Cutting(
         length_of(values, composition, "slice_thickness", 0.1, MOST_MM, true),
         length_of(values, composition, "body_height", 1.0, MOST_HIGH_MM, body.height_mm),
@@ -55,7 +55,7 @@ def grow_body(target: Target, values: Values) -> Edit:
     if not 1 / MOST_TIMES <= times <= MOST_TIMES:
         raise BadChoice(f"Say how many times as large: {1 / MOST_TIMES:g} to {MOST_TIMES:g}.")
     composition = target.composition
-    true = true_thickness(composition, job_of(composition).thickness_mm, body)
+    true = true_thickness(job_of(composition).thickness_mm, body)
     how = Cutting(
         round(true * times, 3),
         round(body.height_mm * times, 3),

@@ -228,6 +228,22 @@ def test_a_dowel_stays_inside_the_wood():
     assert done(work, "dowel", bore="0").decisions.space.blocks[0].dowel_mm == 0
 
 
+def test_a_block_that_came_out_smaller_is_measured():
+    work = crossed()
+    before = compounds_of(job_of(work))[0].whole.volume_mm3
+    made = done(work, "block_size", block="55.6 mm")
+    job = job_of(made)
+    assert job.blocks[0].outline.bounds[2] == pytest.approx(55.6)
+    assert {job.thickness_mm[key] for key in job.pieces} == {55.6}
+    assert compounds_of(job)[0].whole.volume_mm3 == pytest.approx(before, rel=1e-4)
+    low, high = compounds_of(job)[0].whole.bounds
+    # both outlines lie in the middle of their faces
+    assert (low[0] + high[0]) / 2 == pytest.approx(27.8, abs=0.01)
+    assert (low[2] + high[2]) / 2 == pytest.approx(27.8, abs=0.01)
+    with pytest.raises(BadChoice, match="too small"):
+        done(work, "block_size", block="20 mm")
+
+
 def test_the_template_has_both_faces_and_the_fold():
     work = crossed()
     pack = print_pack(job_of(work), "faces", "A4", {})

@@ -325,6 +325,14 @@ def test_thicker_stock_is_told_and_cut_again(sliced_pear):
     assert "slice-thickness" not in {f.code for f in Plan(again).every_finding}
 
 
+def test_slices_of_different_stock_count_on_the_average(sliced_pear):
+    keys = [p.key for p in sliced_pear.made]
+    mixed = applied(sliced_pear, edit(sliced_pear, "thickness", keys[:10], {"length": "6.2 mm"}))
+    told = space_json(job_of(mixed))["slices"][0]
+    assert told["stock_mm"] == pytest.approx(6.1)
+    assert "slice-thickness" in {f.code for f in Plan(mixed).every_finding}
+
+
 def test_double_the_size_wants_double_the_stock(sliced_pear):
     twice = applied(sliced_pear, edit(sliced_pear, "grow_body", [], {"times": "2"}))
     body = twice.decisions.space.bodies[0]

@@ -286,6 +286,17 @@ def test_a_pool_needs_a_floor_and_a_sealed_rim():
     assert pours_of(job_of(filled)) is None
 
 
+def test_a_gap_beside_a_pool_leaks():
+    one, other = shapely.box(0, 0, 40, 60), shapely.box(40, 0, 80, 60)
+    hole = shapely.box(50, 10, 70, 30)
+    outlines = [one, shapely.difference(other, hole), hole]
+    pieces = (Piece(1, 1, "cherry", 0.0, 6.0), Piece(2, 2, "walnut", 0.0, 6.0), Piece(3, 0, opening=True))
+    layer = Layer(1, "Picture", "mosaic", Coverage([1, 2, 3], outlines), pieces)
+    work = done(Composition("Two", 80, 60, (layer,), METRIC, last_key=3), "pool", [3], tint="#2a6f8a")
+    assert "pool-gap" not in codes(work)
+    assert "pool-gap" in codes(done(work, "fit", [1, 2], found="gap", mm="0.3 mm"))
+
+
 def test_what_stands_in_a_pool_is_set_first_and_takes_its_room():
     work = panes("#aa3311")
     fish = shapely.box(35, 40, 55, 80)

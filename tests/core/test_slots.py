@@ -332,6 +332,16 @@ def ring_size_mm(ring: list[tuple[float, float]]) -> tuple[float, float]:
     return tuple(sorted((float(wide), float(high))))
 
 
+def test_joints_are_tried_before_they_are_glued():
+    plan = Plan(standing())
+    keys = [step.key for step in plan.steps]
+    step = plan.steps[keys.index("try-joints")]
+    assert keys.index("try-joints") < next(n for n, s in enumerate(plan.steps) if s.verb == "glue")
+    kerf = plan.saw.cuts[0].blade.kerf_mm
+    assert f"takes {kerf:.2f} mm" in step.lines[0]
+    assert "1 into 3" in step.lines[2]
+
+
 def test_a_slot_too_wide_for_its_part_is_told():
     work = done(standing(), "thickness", [1], length="60 mm")
     assert "slot-too-wide" in codes(work)

@@ -194,7 +194,7 @@ def body_told(desk: Desk, body: Body) -> dict:
     mine = body.by_piece.get(one.key) if one else None
     return {
         "body": body,
-        "true_mm": true_thickness(desk.composition, desk.job.thickness_mm, body),
+        "true_mm": true_thickness(desk.job.thickness_mm, body),
         "ways": [(way, 100 * way.lost, 100 * (1 - way.wood_mm3 / most) if most else 0.0) for way in ways],
         "slice": mine,
         "number": mine.level + 1 if mine else 0,
