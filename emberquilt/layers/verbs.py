@@ -242,6 +242,8 @@ def _grown_together(layer: Layer, edit: Edit, strips: set[int]) -> Edit:
     for strip in strips:
         group |= {k for k in coverage.neighbours[strip] if k not in open_now}
     old = [k for k in group if k not in strips]
+    if not old:
+        raise BadChoice("A bridge leads from wood to wood; here it meets none.")
     into = max(old, key=lambda k: (coverage.area_mm2[k], -k))
     whole = shapely.coverage_union_all(np.array([coverage.by_key[k] for k in sorted(group)]))
     whole = max(shapely.get_parts(whole), key=lambda p: p.area)

@@ -1,5 +1,7 @@
 """What will go wrong at the saw."""
 
+from collections import Counter
+
 from ..findings import Finding, Fix, name_pieces
 from ..rack.blades import LEAST_TEETH
 from ..work.parts import Job
@@ -292,9 +294,9 @@ def _too_near(job: Job, plan: SawPlan) -> list[Finding]:
     """Parts of one sheet between which the blade does not fit beside their lines."""
     say = job.composition.practice.say
     found = []
-    for at, (net, _) in plan.nets.items():
-        if not net.narrow:
-            continue
+    narrow = [at for at, (net, _) in plan.nets.items() if net.narrow]
+    of_layer = Counter(plan.blanks[at].layer for at in narrow)
+    for at in narrow:
         layer = job.composition.layer(plan.blanks[at].layer)
         kerf = max(cut.blade.kerf_mm for cut in plan.of_blank(at))
         found.append(
@@ -307,6 +309,8 @@ def _too_near(job: Job, plan: SawPlan) -> list[Finding]:
                 limit=round(kerf, 2),
                 unit="mm",
                 layer=layer.key,
+                # a layer of several woods has a sheet for each
+                part=plan.blanks[at].leads[0] if of_layer[layer.key] > 1 else "",
             )
         )
     return found

@@ -107,9 +107,9 @@ def stand_in(target: Target, values: Values) -> Edit:
     """Two chosen parts joined: the first stands in the second. `count` tabs so wide along its lower edge, or along the
     drawn line on the second; through, or so deep; or both crossing half way (`kind` half)."""
     composition, layer = target.composition, kit_of(target)
-    keys = [p.key for p in target.pieces if not p.opening]
+    keys = [p.key for p in target.pieces if not p.opening and p.key in layer.by_key]
     if len(keys) != 2:
-        raise BadChoice("Choose two parts: first the one that stands, then the one it stands in.")
+        raise BadChoice("Choose two parts that stand: first the one that stands, then the one it stands in.")
     kind = str(values.get("kind") or "tab")
     if kind not in JOINTS:
         raise BadChoice("Parts are joined by a tab in a slot, or by two slots that cross.")
