@@ -127,7 +127,17 @@ def tab_out_mm(joint: Joint, part_mm: float) -> float:
 
 def jointed(composition: Composition, thickness_mm: Mapping[int, float]) -> dict[int, shapely.Polygon]:
     """Outlines of all pieces with joints, as they are to be sawn. Where a slot would part its piece, the piece stays
-    whole: that is said."""
+    as it was drawn: that is said."""
+    return {key: outline for key, (outline, _) in _redrawn(composition, thickness_mm).items()}
+
+
+def splits(composition: Composition, thickness_mm: Mapping[int, float]) -> list[int]:
+    """Pieces that their slots would part, or leave nothing of."""
+    return [key for key, (_, whole) in _redrawn(composition, thickness_mm).items() if not whole]
+
+
+def _redrawn(composition: Composition, thickness_mm: Mapping[int, float]) -> dict[int, tuple[shapely.Polygon, bool]]:
+    """Every piece with joints: its outline, and whether it stays in one."""
     joints = [joint for _, joint in joints_of(composition)]
     if not joints:
         return {}
@@ -149,7 +159,11 @@ def jointed(composition: Composition, thickness_mm: Mapping[int, float]) -> dict
     for slot in slots_of(composition, thickness_mm):
         if not slot.deep_mm and slot.piece in bodies:
             bodies[slot.piece] = shapely.difference(bodies[slot.piece], _cut(slot, composition))
-    return {key: _one(body, drawn[key]) for key, body in bodies.items()}
+    made = {}
+    for key, body in bodies.items():
+        one = _one(body)
+        made[key] = (drawn[key], False) if one is None else (one, True)
+    return made
 
 
 def _slot_lines(joint: Joint) -> tuple[tuple[int, tuple[Point, Point]], ...]:
@@ -200,18 +214,8 @@ def _cut(slot: Slot, composition: Composition) -> shapely.Geometry:
     return shapely.union_all(np.array([area, *(shapely.Point(xy).buffer(EASED_MM, 8) for xy in corners)], object))
 
 
-def _one(body: shapely.Geometry, drawn: shapely.Polygon) -> shapely.Polygon:
-    """As one part on the drawing's grid; the drawing's own where it came apart."""
+def _one(body: shapely.Geometry) -> shapely.Polygon | None:
+    """As one part on the drawing's grid; nothing where it came apart."""
     made = shapely.set_precision(body, 0.001)
     parts = [part for part in shapely.get_parts(made).tolist() if part.geom_type == "Polygon" and part.area > 0.5]
-    return parts[0] if len(parts) == 1 else drawn
-
-
-def splits(composition: Composition, thickness_mm: Mapping[int, float]) -> list[int]:
-    """Pieces that their slots would part, or leave nothing of."""
-    return [
-        key
-        for key, body in jointed(composition, thickness_mm).items()
-        if any(s.piece == key and not s.deep_mm for s in slots_of(composition, thickness_mm))
-        and shapely.equals_exact(body, composition.home[key].coverage.by_key[key], 1e-9)
-    ]
+    return parts[0] if len(parts) == 1 else None

@@ -349,6 +349,14 @@ def test_a_slot_too_wide_for_its_part_is_told():
     assert job_of(work).pieces[3].outline.is_valid
 
 
+def test_stock_that_is_as_thick_as_was_drawn_is_no_fault():
+    """Slots of 6 mm for 5.9 mm and a clearance of 0.1: nothing changes, and nothing is told."""
+    work = done(standing(), "thickness", [1, 3], length="5.9 mm")
+    assert "slot-too-wide" not in codes(work)
+    drawn = work.layers[0].coverage.by_key[3]
+    assert job_of(work).pieces[3].outline.symmetric_difference(drawn).area < 2.5
+
+
 def test_a_thin_wall_beside_a_slot_is_told():
     base, post = shapely.box(0, 0, 60, 30), shapely.box(100, 0, 140, 30)
     joint = Joint(2, 1, ((110, 30), (130, 30)), ((20, 25), (40, 25)), (120, 36))
