@@ -47,7 +47,22 @@ def texts_of(part: Printed) -> list[Text]:
     room, words = 1.9 * radius / (LETTER_WIDE * size), part.words
     while len(words) > room and " " in words:
         words = words.rpartition(" ")[0]
-    return [Text(x, y - 0.1 * size, words, size, bold=True, centred=True)]
+    return [Text(x, y - 0.1 * size, words, size, bold=True, centred=True), *_in_slots(part)]
+
+
+SLOT_WORDS_MM = 2.6
+
+
+def _in_slots(part: Printed) -> list[Text]:
+    """In every slot the number of what goes into it."""
+    if not any(part.in_holes):
+        return []
+    rings = [shapely.Polygon(ring).centroid for ring in part.outline.interiors]
+    return [
+        Text(at.x, at.y + 0.35 * SLOT_WORDS_MM, words, SLOT_WORDS_MM, centred=True)
+        for at, words in zip(rings, part.in_holes, strict=False)
+        if words
+    ]
 
 
 def arrow_of(part: Printed) -> list[Stroke]:

@@ -16,7 +16,7 @@ from ..layout.task import Face, Gaps, Item, Laid, total_bounds
 from ..saw.copies import colour_planar, seam_graph
 from ..stock.laying import item_of
 from ..work.composition import Composition
-from ..work.joints import joints_of
+from ..work.joints import joints_of, slots_of
 from ..work.on_boards import on_boards
 from ..work.parts import Job, Part
 from ..work.scene import wood_mark
@@ -44,6 +44,8 @@ class Printed:
     """Where the picture's upper side is, of a part that nearly fits its place turned; None for others."""
     twin: bool = False
     """Another part looks like it: its number is underlined."""
+    in_holes: tuple[str, ...] = ()
+    """What stands in each hole of its outline, in their order: the number of the part that goes into a slot."""
 
     def turned(self, deg: float) -> "Printed":
         """Its marks turned with it, counter-clockwise as one looks."""
@@ -274,7 +276,23 @@ def printed_of(job: Job, part: Part, tint: bool = True) -> Printed:
     grain = None if part.turn == "any" and not part.key.isdecimal() else part.grain_deg
     alike, key = alike_of(job), part.id.in_any_copy
     up = 90.0 if key in alike.turned_of or part.role == "slice" else None
-    return Printed(part.key, part.outline, _words(job, part), grain, colour, up_deg=up, twin=key in alike.twins_of)
+    twin, words = key in alike.twins_of, _words(job, part)
+    return Printed(part.key, part.outline, words, grain, colour, (), up, twin, _in_holes(job, part))
+
+
+def _in_holes(job: Job, part: Part) -> tuple[str, ...]:
+    """For every hole of a part the number of what goes into it, where it is a slot."""
+    if part.outline.geom_type != "Polygon" or not part.key.isdecimal():
+        return ()
+    mine = [s for s in slots_of(job.composition, job.thickness_mm) if s.piece == part.id.piece]
+    if not mine:
+        return ()
+    told = []
+    for ring in part.outline.interiors:
+        hole = shapely.Polygon(ring)
+        takes = next((s.takes for s in mine if hole.intersects(s.area.centroid)), None)
+        told.append(str(job.pieces[takes].number) if takes in job.pieces else "")
+    return tuple(told)
 
 
 def mirrored_plane(plane: Plane) -> Plane:

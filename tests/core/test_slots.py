@@ -307,6 +307,8 @@ def test_the_printed_slot_is_as_wide_as_the_stock():
     for page in pypdfium2.PdfDocument(pack_pdf(job_of(work), pack)):
         for thing in page.get_objects(filter=(pypdfium2.raw.FPDF_PAGEOBJ_PATH,)):
             sizes += [ring_size_mm(ring) for ring in rings_on(thing)]
+    words = [page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(pack_pdf(job_of(work), pack))]
+    assert sum(text.split().count("1") for text in words) >= 4
     slots = [size for size in sizes if size == pytest.approx((7.3, 10.1), abs=0.02)]
     # on the sheet that is stuck on the wood, and on the one that parts are laid on
     assert len(slots) == 4
