@@ -90,31 +90,42 @@ def pile_planes(job: Job) -> list[Plane]:
 
 
 def _piles(job: Job, body: Body) -> list[Plane]:
+    """Slices on each other some at a time; then, for each that no pin holds, where it lies on the one before it."""
     layer = job.composition.layer(body.layer)
-    level_of = {one.piece: one for one in body.slices}
+    slices = body.by_piece
     levels: dict[int, list[int]] = {}
     for going in together_of(job, layer).order:
-        levels.setdefault(level_of[going.key].level, []).append(going.key)
-    planes = []
+        levels.setdefault(slices[going.key].level, []).append(going.key)
     ordered = sorted(levels)
+    planes = []
     for first in range(0, len(ordered), TOGETHER):
         some = ordered[first : first + TOGETHER]
-        outlines = {
-            key: shapely.transform(job.pieces[key].outline, lambda xy, s=level_of[key]: xy - (s.x_mm, s.y_mm))
-            for level in some
-            for key in levels[level]
-        }
-        x0, y0, x1, y1 = shapely.total_bounds(list(outlines.values())).tolist()
-
-        def placed(outline, x0=x0, y0=y0):
-            return shapely.transform(outline, lambda xy: xy - (x0 - ROUND_MM, y0 - ROUND_MM))
-
-        lines = tuple(placed(outline) for outline in outlines.values())
-        last = levels[some[-1]]
-        parts = tuple(
-            Printed(job.pieces[key].key, placed(outlines[key]), str(job.pieces[key].number), up_deg=90.0)
-            for key in last
-        )
         name = f"Slices {some[0] + 1} to {some[-1] + 1} on each other" if len(some) > 1 else f"Slice {some[0] + 1}"
-        planes.append(Plane("pile", name, x1 - x0 + 2 * ROUND_MM, y1 - y0 + 2 * ROUND_MM, parts, edges=lines))
+        lying = [key for level in some for key in levels[level]]
+        planes.append(_pile(job, body, name, lying, levels[some[-1]]))
+    middle = ordered[len(ordered) // 2] if ordered else 0
+    for level in ordered:
+        if not body.pins or any(pin.first <= level <= pin.last for pin in body.pins):
+            continue
+        before = level - 1 if level > middle else level + 1
+        if before in levels:
+            name = f"Where slice {level + 1} lies on slice {before + 1}: no pin holds it"
+            planes.append(_pile(job, body, name, levels[level], levels[before]))
     return planes
+
+
+def _pile(job: Job, body: Body, name: str, lying: list[int], named: list[int]) -> Plane:
+    """Outlines of slices (dashed) as they lie on each other, and some of them as parts with their numbers."""
+    slices = body.by_piece
+    outlines = {
+        key: shapely.transform(job.pieces[key].outline, lambda xy, s=slices[key]: xy - (s.x_mm, s.y_mm))
+        for key in dict.fromkeys([*lying, *named])
+    }
+    x0, y0, x1, y1 = shapely.total_bounds(list(outlines.values())).tolist()
+    placed = {
+        key: shapely.transform(outline, lambda xy: xy - (x0 - ROUND_MM, y0 - ROUND_MM))
+        for key, outline in outlines.items()
+    }
+    parts = tuple(Printed(job.pieces[key].key, placed[key], str(job.pieces[key].number), up_deg=90.0) for key in named)
+    edges = tuple(placed[key] for key in lying)
+    return Plane("pile", name, x1 - x0 + 2 * ROUND_MM, y1 - y0 + 2 * ROUND_MM, parts, edges=edges)

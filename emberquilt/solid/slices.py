@@ -11,12 +11,15 @@ from shapely import affinity
 
 from ..errors import BadChoice
 from .mesh import Mesh
+from .parted import coarser
 from .slicing import polygons_only, sections
 
 MOST_SLICES = 200
 WITHIN = 5
 """A slice is compared with the body at so many heights inside it."""
 SMOOTH_MM = 0.02
+MOST_COMPARED = 30_000
+"""Triangles of a body whose ways are compared: of more, near corners become one. What a way loses is told by far less."""
 ALONG_WORDS = {
     "z": "lying slices, from the foot upwards",
     "y": "upright slices, from the back to the front",
@@ -91,6 +94,7 @@ def _smooth(area: shapely.Geometry) -> shapely.Geometry:
 def ways_of(mesh: Mesh, thickness_mm: float) -> list[Way]:
     """Every direction, the best one first: what the steps lose weighs as much as the wood that goes in, each as a share
     of the hungriest, and the number of slices a quarter as much."""
+    mesh = coarser(mesh, MOST_COMPARED)
     made = [way for along in ("z", "y", "x") if (way := _way(mesh, along, thickness_mm)) is not None]
     if not made:
         count_of(float(mesh.size.min()), thickness_mm)

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from emberquilt.cli import main
+from emberquilt.drawing.print_pack import print_pack
 from emberquilt.errors import BadChoice, BadDrawing, BadLength
 from emberquilt.formats.make import Wishes, body_from
 from emberquilt.formats.project import Project, read_planned, write_project
@@ -366,6 +367,21 @@ def test_a_file_keeps_the_body(sliced_pear):
     back = read_planned(data).composition
     assert back.decisions == sliced_pear.decisions
     assert applied(back, edit(back, "slice", [], {"along": "x"})).decisions.space.bodies[0].along == "x"
+
+
+def test_slices_are_drawn_on_each_other_and_where_no_pin_holds_them(sliced_pear):
+    job = job_of(sliced_pear)
+    planes = [page.plane for page in print_pack(job, "piles", "A3", {}).pages]
+    piles = [plane for plane in planes if plane.name.startswith("Slices")]
+    assert [len(plane.edges) for plane in piles] == [8, 8, 4]
+    body = sliced_pear.decisions.space.bodies[0]
+    bare = [n for n in range(body.count) if not any(pin.first <= n <= pin.last for pin in body.pins)]
+    lone = [plane for plane in planes if plane.name.startswith("Where")]
+    assert bare
+    assert len(lone) == len(bare)
+    # true to size: as wide as the slice itself
+    one = piles[0].edges[0].bounds
+    assert one[2] - one[0] == pytest.approx(job.pieces[1].outline.bounds[2] - job.pieces[1].outline.bounds[0], abs=1e-3)
 
 
 def test_the_command_slices_and_the_plan_shows_it(tmp_path, capsys):
