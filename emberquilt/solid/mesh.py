@@ -30,7 +30,11 @@ class Mesh:
     @cached_property
     def bounds(self) -> np.ndarray:
         """Least and greatest x, y, z (2, 3) of what its faces touch."""
-        used = self.points[np.unique(self.faces)] if len(self.faces) else np.zeros((1, 3))
+        if not len(self.faces):
+            return np.zeros((2, 3))
+        touched = np.zeros(len(self.points), bool)
+        touched[self.faces] = True
+        used = self.points[touched]
         return np.array([used.min(axis=0), used.max(axis=0)])
 
     @property

@@ -11,15 +11,14 @@ from shapely import affinity
 
 from ..errors import BadChoice
 from .mesh import Mesh
-from .parted import coarser
 from .slicing import polygons_only, sections
 
 MOST_SLICES = 200
-WITHIN = 5
+WITHIN = 3
 """A slice is compared with the body at so many heights inside it."""
 SMOOTH_MM = 0.02
-MOST_COMPARED = 30_000
-"""Triangles of a body whose ways are compared: of more, near corners become one. What a way loses is told by far less."""
+COMPARED_MM = 0.05
+"""What a slice loses is compared on outlines made straight within this."""
 ALONG_WORDS = {
     "z": "lying slices, from the foot upwards",
     "y": "upright slices, from the back to the front",
@@ -94,7 +93,6 @@ def _smooth(area: shapely.Geometry) -> shapely.Geometry:
 def ways_of(mesh: Mesh, thickness_mm: float) -> list[Way]:
     """Every direction, the best one first: what the steps lose weighs as much as the wood that goes in, each as a share
     of the hungriest, and the number of slices a quarter as much."""
-    mesh = coarser(mesh, MOST_COMPARED)
     made = [way for along in ("z", "y", "x") if (way := _way(mesh, along, thickness_mm)) is not None]
     if not made:
         count_of(float(mesh.size.min()), thickness_mm)
@@ -112,8 +110,8 @@ def _way(mesh: Mesh, along: str, thickness_mm: float) -> Way | None:
     low, high = turned.bounds[:, 2]
     between = (np.arange(WITHIN) + 0.5) / WITHIN
     inside = (cut.lowest_mm + thickness_mm * (np.arange(len(cut.areas))[:, None] + between)).ravel()
-    true = np.array(sections(turned, inside.tolist()), object)
-    own = np.repeat(np.array(cut.areas, object), WITHIN)
+    true = shapely.simplify(np.array(sections(turned, inside.tolist()), object), COMPARED_MM)
+    own = np.repeat(shapely.simplify(np.array(cut.areas, object), COMPARED_MM), WITHIN)
     beyond = (inside <= low) | (inside >= high)
     off = shapely.area(shapely.symmetric_difference(true, own))
     lost = float(off.sum()) * thickness_mm / WITHIN / max(mesh.volume_mm3, 1e-9)

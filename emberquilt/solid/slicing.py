@@ -1,6 +1,6 @@
 """Sections of a body at many heights: closed chains over the edges of its triangles, made into areas."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 import shapely
@@ -63,26 +63,47 @@ def _areas(
     p, q = mesh.points[one], mesh.points[other]
     share = (height - p[:, 2]) / (q[:, 2] - p[:, 2])
     xy = p[:, :2] + share[:, None] * (q[:, :2] - p[:, :2])
+    level_of = np.concatenate([level, level])[first].tolist()
+    rings: list[list[np.ndarray]] = [[] for _ in range(count)]
+    for ring in _chains(from_, to, len(first)):
+        if len(ring) > 2:
+            rings[level_of[ring[0]]].append(xy[ring])
+    return [_area_of(own) for own in rings]
+
+
+def _chains(from_: np.ndarray, to: np.ndarray, count: int) -> Iterator[list[int]]:
+    """Closed chains of steps between so many places."""
+    if (np.bincount(from_, minlength=count) == 1).all():
+        # of a sound surface every place has one step on
+        ways = np.empty(count, np.int64)
+        ways[from_] = to
+        after, seen = ways.tolist(), bytearray(count)
+        for begin in range(count):
+            if seen[begin]:
+                continue
+            ring, here = [], begin
+            while not seen[here]:
+                seen[here] = 1
+                ring.append(here)
+                here = after[here]
+            yield ring
+        return
     follows: dict[int, list[int]] = {}
     for a, b in zip(from_.tolist(), to.tolist(), strict=True):
         follows.setdefault(a, []).append(b)
-    level_of = np.concatenate([level, level])[first].tolist()
-    rings: list[list[np.ndarray]] = [[] for _ in range(count)]
     while follows:
         begin = next(iter(follows))
         ring, here = [begin], begin
         while True:
-            after = follows[here]
-            here_next = after.pop()
-            if not after:
+            ways_on = follows[here]
+            there = ways_on.pop()
+            if not ways_on:
                 del follows[here]
-            here = here_next
+            here = there
             if here == begin or here not in follows:
                 break
             ring.append(here)
-        if len(ring) > 2:
-            rings[level_of[begin]].append(xy[ring])
-    return [_area_of(own) for own in rings]
+        yield ring
 
 
 def _area_of(rings: list[np.ndarray]) -> shapely.Geometry:
