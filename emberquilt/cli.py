@@ -31,19 +31,7 @@ def main(argv: list[str] | None = None) -> int:
     pieces = commands.add_parser("pieces", help="the pieces in a drawing, as JSON")
     _drawing_options(pieces)
     pieces.add_argument("-o", "--output", type=Path, help="write the coverage as SVG in true millimetres")
-    make = commands.add_parser("make", help="a project file from a drawing")
-    _drawing_options(make)
-    make.add_argument(
-        "--stack", metavar="REACH", help="sheets over each other by colour, reaching so far under the next"
-    )
-    make.add_argument("--slots", action="store_true", help="parts side by side that stand in each other's slots")
-    make.add_argument("--depths", type=Path, help="fields of one board and how deep each is routed: a JSON file")
-    make.add_argument("--pools", type=Path, help="what is filled with resin: a JSON file")
-    make.add_argument("--woods", default="none", help="best, owned, none, or the code of one wood for all")
-    make.add_argument("--thickness", help="of all pieces or sheets: 6mm, 1/4 in")
-    make.add_argument("--copies", help="how many are made of it")
-    make.add_argument("--orders", type=Path, help="what is in front of what, by piece numbers: a JSON file")
-    make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
+    _make_options(commands)
     _solid_options(commands)
     _block_options(commands)
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
@@ -96,6 +84,23 @@ def main(argv: list[str] | None = None) -> int:
         print(f"emberquilt: {problem.filename or 'file'}: {problem.strerror}", file=sys.stderr)
         return 2
     return 0
+
+
+def _make_options(commands) -> None:
+    """How a drawing becomes a whole work."""
+    make = commands.add_parser("make", help="a project file from a drawing")
+    _drawing_options(make)
+    make.add_argument(
+        "--stack", metavar="REACH", help="sheets over each other by colour, reaching so far under the next"
+    )
+    make.add_argument("--slots", action="store_true", help="parts side by side that stand in each other's slots")
+    make.add_argument("--depths", type=Path, help="fields of one board and how deep each is routed: a JSON file")
+    make.add_argument("--pools", type=Path, help="what is filled with resin: a JSON file")
+    make.add_argument("--woods", default="none", help="best, owned, none, or the code of one wood for all")
+    make.add_argument("--thickness", help="of all pieces or sheets: 6mm, 1/4 in")
+    make.add_argument("--copies", help="how many are made of it")
+    make.add_argument("--orders", type=Path, help="what is in front of what, by piece numbers: a JSON file")
+    make.add_argument("-o", "--output", type=Path, required=True, help="the project file to write")
 
 
 def _solid_options(commands) -> None:

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import shapely
 
 from ..findings import Finding, Fix, name_pieces
+from ..space.one_wood import of_one_wood
 from ..work.parts import Job
 from ..work.register import judgement
 from .resin import THIN_MM, TOUCH_MM, Filled, pool_pieces, pours_of
@@ -31,17 +32,8 @@ def _number(job: Job, key: int) -> str:
 
 def _woods(job: Job, routing: Routing) -> Iterator[Finding]:
     keys = tuple(p.key for p in job.composition.layer(routing.layer).without_openings.pieces)
-    woods = sorted({job.material[key] for key in keys if job.material[key]})
-    if len(woods) > 1:
-        names = " and ".join(job.composition.rack.shelf.name(code) for code in woods)
-        yield Finding(
-            "board-woods",
-            "relief",
-            f"The board is of {names}: fields that are routed are all of one board.",
-            "One board is of one wood; fields are told apart by depth, stain or paint.",
-            keys,
-            fix=Fix(f"All of {job.composition.rack.shelf.name(woods[0])}", "wood", {"wood": woods[0]}),
-        )
+    rule = "One board is of one wood; fields are told apart by depth, stain or paint."
+    yield from of_one_wood(job, "board", keys, "fields that are routed are all of one board.", rule)
 
 
 def _field(job: Job, routing: Routing, one: Routed) -> Iterator[Finding]:

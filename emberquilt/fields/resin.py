@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from math import ceil
 
 import shapely
-from shapely import affinity
 
 from ..work.composition import Layer, Piece
 from ..work.lowered import Pool
@@ -164,7 +163,7 @@ def _has_floor(job: Job, layer: Layer, outline: shapely.Polygon) -> bool:
 def _floaters(job: Job, layer: Layer, piece: Piece) -> Iterable[int]:
     """Pieces of layers in front that stand in a pool on what is below it."""
     outline = layer.coverage.by_key[piece.key]
-    within = affinity.scale(outline, 1.0, 1.0).buffer(0.05)
+    within = outline.buffer(0.05)
     for one in job.composition.layers:
         for p in one.without_openings.pieces:
             if one is not layer and within.covers(job.pieces[p.key].outline):

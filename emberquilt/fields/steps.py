@@ -6,7 +6,7 @@ from ..work.parts import USUAL_KERF_MM, Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
 from .inlay import grounds_of
-from .resin import MORE, USABLE, pours_of
+from .resin import MORE, USABLE, Batch, Pours, pours_of
 from .routing import ROUND_MM, routings_of
 
 ROUTER = (
@@ -113,17 +113,8 @@ def pour(job: Job, plan, gathered: Gathered) -> None:
     pours = pours_of(job)
     if pours is None:
         return
-    practice, composition = job.composition.practice, job.composition
-    rims: list[str] = []
-    for one in pours.pools:
-        layer = composition.home[one.piece]
-        beside = (k for k in layer.coverage.neighbours[one.piece] if k in job.pieces)
-        rims += (
-            [str(k) for k in beside]
-            if layer.kind != "routed"
-            else [b.key for b in job.boards if b.id.layer == layer.key]
-        )
-    keys = in_copies(dict.fromkeys(rims), job.copies)
+    practice = job.composition.practice
+    keys = in_copies(_rims(job, pours), job.copies)
     cured = tuple(step.key for step in gathered.steps if step.verb == "cure")
     floaters = sorted({job.pieces[k].number for one in pours.pools for k in one.floaters if k in job.pieces})
     lines = (
@@ -177,6 +168,18 @@ def pour(job: Job, plan, gathered: Gathered) -> None:
         )
 
 
-def _last_of_layer(pours, batch) -> bool:
+def _rims(job: Job, pours: Pours) -> list[str]:
+    """The parts round all pools, each once."""
+    found: dict[str, None] = {}
+    for one in pours.pools:
+        layer = job.composition.home[one.piece]
+        if layer.kind == "routed":
+            found |= dict.fromkeys(board.key for board in job.boards if board.id.layer == layer.key)
+        else:
+            found |= dict.fromkeys(str(k) for k in layer.coverage.neighbours[one.piece] if k in job.pieces)
+    return list(found)
+
+
+def _last_of_layer(pours: Pours, batch: Batch) -> bool:
     later = [one for one in pours.batches if one.number > batch.number]
     return not later or later[0].layer != batch.layer

@@ -42,7 +42,11 @@ def is_body(data: bytes) -> bool:
     if head.startswith(b"solid") and b"facet" in data[:4096]:
         return True
     if data[:2] == b"PK":
-        return b"3D/" in data[:4096] or b"3dmodel" in data
+        try:
+            with zipfile.ZipFile(io.BytesIO(data)) as archive:
+                return any(name.lower().endswith(".model") for name in archive.namelist())
+        except (zipfile.BadZipFile, ValueError, OSError):
+            return False
     if len(data) >= 84 and len(data) == 84 + 50 * int.from_bytes(data[80:84], "little"):
         return True
     lines = data[:20000].splitlines()

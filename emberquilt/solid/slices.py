@@ -179,18 +179,6 @@ def hole_of(pin: Pin, side_mm: float) -> shapely.Polygon:
     return shapely.box(pin.x_mm - half, pin.y_mm - half, pin.x_mm + half, pin.y_mm + half)
 
 
-@dataclass(frozen=True)
-class Weak:
-    """A part of a slice that gives trouble: `fragile` narrower than it can be held by, `island` apart from the rest and
-    tiny."""
-
-    level: int
-    kind: str
-    wide_mm: float
-    area_mm2: float
-    point: tuple[float, float]
-
-
 def bridged(area: shapely.Geometry, wide_mm: float, tiny_mm2: float) -> tuple[shapely.Geometry, int]:
     """Islands of less than `tiny_mm2` joined to the nearest larger part by a strip so wide, and how many were."""
     parts = sorted(shapely.get_parts(area).tolist(), key=lambda part: -part.area)

@@ -7,6 +7,7 @@ from ..solid.compound import bodies_of
 from ..work.parts import Job, Part
 from ..work.register import judgement
 from .block import Compound, compounds_of
+from .one_wood import of_one_wood
 
 HARD_TIMES_THICK = 1000.0 * 32.0
 """Side hardness in lbf times thickness in mm beyond which a scroll saw burns and wanders: poplar of 38 mm is well
@@ -105,14 +106,5 @@ def _woods(job: Job, one: Compound) -> Iterator[Finding]:
         for layer in (one.block.front, one.block.side)
         for p in job.composition.layer(layer).without_openings.pieces
     ]
-    woods = sorted({job.material[key] for key in keys if job.material[key]})
-    if len(woods) > 1:
-        names = " and ".join(job.composition.rack.shelf.name(code) for code in woods)
-        yield Finding(
-            "block-woods",
-            "relief",
-            f"The block is of {names}: one block is of one wood.",
-            "Parts of one block are told apart by stain or paint.",
-            tuple(keys),
-            fix=Fix(f"All of {job.composition.rack.shelf.name(woods[0])}", "wood", {"wood": woods[0]}),
-        )
+    rule = "Parts of one block are told apart by stain or paint."
+    yield from of_one_wood(job, "block", keys, "one block is of one wood.", rule)

@@ -9,11 +9,12 @@ import shapely
 from ..errors import BadChoice
 from ..findings import name_pieces
 from ..outline.coverage import on_grid
-from ..work.change import Born, Edit, decided, with_decisions
+from ..work.change import Edit, decided, with_decisions
 from ..work.composition import Composition, Layer
 from ..work.in_space import JOINTS, Joint, Point
 from ..work.joints import clearance_mm, length, slots_of, splits
 from ..work.parts import job_of
+from ..work.poses import poses_of
 from ..work.register import Values, verb
 from ..work.setting import length_of, points_of
 from ..work.view import Target
@@ -22,8 +23,7 @@ from .order import together_of
 
 MOST_JOINTS = 500
 MOST_TABS = 12
-ROUND_MM = 6.0
-CORNERS = {"square": "square", "eased": "eased"}
+CORNERS = ("square", "eased")
 
 
 def kit_of(target: Target) -> Layer:
@@ -375,20 +375,17 @@ def base_for(target: Target, values: Values) -> Edit:
     now = composition.decisions
     edges = dict(now.relief.edges) | ({base: round_over} if round_over else {})
     then = replace(now, relief=replace(now.relief, edges=edges))
-    born: dict[int, Born] = {}
     x1, y1 = moved.bounds[2], moved.bounds[3]
     fields = {
         "width_mm": max(composition.width_mm, round(x1, 3)),
         "height_mm": max(composition.height_mm, round(y1, 3)),
     }
     fields = {name: value for name, value in fields.items() if value != getattr(composition, name)}
-    return Edit("base by what stands on it", {}, with_decisions(fields, now, then), outlines={base: moved}, born=born)
+    return Edit("base by what stands on it", {}, with_decisions(fields, now, then), outlines={base: moved})
 
 
 def _board(job, base: int, over: float) -> shapely.Polygon:
     """A rectangle round the footprint of all that stands on a part, on the sheet of that part."""
-    from ..work.poses import poses_of
-
     poses = poses_of(job)
     home = poses[base]
     corners = []

@@ -7,8 +7,8 @@ from ..work.register import steps
 from ..work.steps import Gathered, Step
 from .block import compounds_of
 
-SQUARE_MINUTES, TAPE_MINUTES, FREE_MINUTES, BORE_MINUTES = 12.0, 6.0, 1.5, 8.0
-"""To cut a block square and check it, to tape it together, to free one part, to bore: common practice, no source."""
+SQUARE_MINUTES, FREE_MINUTES, BORE_MINUTES = 12.0, 1.5, 8.0
+"""To cut a block square and check it, to free one part, to bore: common practice, no source."""
 CAUTION = "Eye protection, dust mask, fingers beside the blade; unplug to change it."
 
 

@@ -34,7 +34,6 @@ class Slot:
     wide_mm: float
     long_mm: float
     deep_mm: float
-    drawn_mm: float
     corners: str
 
     @property
@@ -110,12 +109,12 @@ def slots_of(composition: Composition, thickness_mm: Mapping[int, float]) -> tup
                 (joint.slot, joint.tab, joint.middle, tab),
             ):
                 wide = mm + clear
-                made.append(Slot(n, piece, takes, line, wide, length(line), 0.0, joint.wide_mm, space.corners))
+                made.append(Slot(n, piece, takes, line, wide, length(line), 0.0, space.corners))
             continue
         deep = min(joint.deep_mm, part) if joint.deep_mm else 0.0
         wide = slot_width_mm(tab, deep or part, joint.lean_deg, clear)
         long = length(joint.foot) + clear
-        made.append(Slot(n, joint.slot, joint.tab, joint.middle, wide, long, deep, joint.wide_mm, space.corners))
+        made.append(Slot(n, joint.slot, joint.tab, joint.middle, wide, long, deep, space.corners))
     return tuple(made)
 
 

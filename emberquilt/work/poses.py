@@ -43,13 +43,6 @@ def poses_of(job: Job) -> Mapping[int, Pose]:
     return job.once("poses", lambda: _poses(job))
 
 
-def held(job: Job) -> frozenset[int]:
-    """Pieces that stand where they stand because a joint or a body says so."""
-    space = job.composition.decisions.space
-    joined = {key for joint in space.joints for key in (joint.tab, joint.slot)}
-    return frozenset(joined | {s.piece for body in space.bodies for s in body.slices})
-
-
 def _poses(job: Job) -> dict[int, Pose]:
     space, made = job.composition.decisions.space, dict[int, Pose]()
     for body in space.bodies:

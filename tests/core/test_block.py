@@ -2,7 +2,6 @@
 they come free, swept."""
 
 import json
-import time
 
 import manifold3d as m3
 import numpy as np
@@ -158,17 +157,13 @@ def test_seams_that_hook_both_ways_lock_the_block():
     assert {one.way for one in freed if one.turn == 1} <= {"right", "left"}
 
 
-def test_twelve_parts_are_ordered_at_once():
-    """A figure of what the issue of speed is about stands in the benchmarks; here only that it is not a matter of
-    minutes."""
+def test_twelve_parts_that_nothing_locks():
+    """Boxes, each in front of or behind one other: half of them come at once, the rest but one then."""
     fronts = [shapely.box(0, 20 * n, 40, 20 * n + 20) for n in range(6)]
     sides = [shapely.box(0, 0, 20, 120), shapely.box(20, 0, 40, 120)]
     heights = heights_of([*fronts, *sides])
-    parts = [solid_of(f, s, heights) for f in fronts for s in sides]
-    begun = time.monotonic()
-    freed = freeing(parts)
-    assert time.monotonic() - begun < 20
-    assert all(one.turn for one in freed)
+    freed = freeing([solid_of(f, s, heights) for f in fronts for s in sides])
+    assert sorted(one.turn for one in freed) == [1] * 11 + [2]
 
 
 # -- as a work -------------------------------------------------------------------------------------------------------

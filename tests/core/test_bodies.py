@@ -78,6 +78,14 @@ def test_a_file_gives_the_body_that_another_library_wrote(kind):
     assert found.mesh.volume_mm3 == pytest.approx(pear().volume, rel=1e-5)
 
 
+def test_a_zip_without_a_model_is_no_body():
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w") as archive:
+        archive.writestr("plan.json", "3D/3dmodel")
+    assert not is_body(file.getvalue())
+    assert not is_body(b"PK\x03\x04 3D/3dmodel.model cut off")
+
+
 def test_a_3mf_says_its_unit_and_where_its_body_is_built():
     found = read_body(three_mf(trimesh.creation.box((2, 3, 4)), "inch", "1 0 0 0 1 0 0 0 1 5 0 0"))
     assert found.unit_mm == 25.4

@@ -30,6 +30,7 @@ from emberquilt.layers.stacked import from_afar, scene_in
 from emberquilt.outline.details import HOWS
 from emberquilt.outline.paths import path_of
 from emberquilt.practice import Practice
+from emberquilt.solid.reading import is_body
 from emberquilt.work.parts import job_of
 from emberquilt.work.scene import Dress, Mark, Scene, shapes_of
 from emberquilt.work.setting import points_of
@@ -139,6 +140,9 @@ def bring(request):
         file_name = "words.txt" if kind == "text" else ""
     else:
         data, name, file_name = upload.read(), title_of(upload.name), upload.name[:200]
+    if upload is not None and is_body(data):
+        messages.error(request, "This is a body, not a drawing: say here how it is to be sliced, and choose it again.")
+        return redirect("begin")
     try:
         if data[:4] == b"PK\x03\x04" or file_name.lower().endswith((".zip", ".ember")):
             row = actions.bring_project(request.user, data)

@@ -192,7 +192,8 @@ export function turning(panel) {
         0.5,
       ).unproject(camera);
       const from = camera.position;
-      const hit = nearest(sanded ? [...bodies.filter((b) => !b.stepped), ...head.sanded] : bodies, from.toArray(), there.sub(from).normalize().toArray(), apart.value);
+      const there_are = sanded ? [...bodies.filter((b) => !b.stepped), ...head.sanded] : bodies;
+      const hit = nearest(there_are, from.toArray(), there.sub(from).normalize().toArray(), apart.value);
       panel.choose(hit?.piece ? [hit.piece] : []);
     }
 

@@ -15,6 +15,7 @@ from emberquilt.relief.layered import lies_on
 from emberquilt.relief.orders_judged import circle_numbers, relations_of, spoken, why_of
 from emberquilt.relief.shaping import usual_edge_mm
 from emberquilt.relief.suggested import Suggestion, suggested_orders
+from emberquilt.solid.slices import ALONG_WORDS
 from emberquilt.space.block import compounds_of
 from emberquilt.space.order import together_of
 from emberquilt.space.slices import true_thickness
@@ -194,6 +195,7 @@ def body_told(desk: Desk, body: Body) -> dict:
     mine = body.by_piece.get(one.key) if one else None
     return {
         "body": body,
+        "words": ALONG_WORDS[body.along],
         "true_mm": true_thickness(desk.job.thickness_mm, body),
         "ways": [(way, 100 * way.lost, 100 * (1 - way.wood_mm3 / most) if most else 0.0) for way in ways],
         "slice": mine,
