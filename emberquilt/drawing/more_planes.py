@@ -65,7 +65,12 @@ def _label(job: Job, part: Part, card: shapely.Polygon) -> Printed:
         notes.append("nearly fits turned: mark its upper end")
     grain = None if part.turn == "any" else part.grain_deg
     return replace(
-        printed_of(job, part), outline=card, words=str(part.number or part.name), grain_deg=grain, notes=tuple(notes)
+        printed_of(job, part),
+        outline=card,
+        words=str(part.number or part.name),
+        grain_deg=grain,
+        notes=tuple(notes),
+        sunk=(),
     )
 
 

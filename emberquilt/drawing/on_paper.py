@@ -54,11 +54,13 @@ SLOT_WORDS_MM = 2.6
 
 
 def _in_slots(part: Printed) -> list[Text]:
-    """In every slot the number of what goes into it."""
+    """In every slot the number of what goes into it; at one that does not go through also how deep it is."""
+    at_sunk = [(slot.centroid, words) for slot, words in part.sunk]
+    blind = [Text(at.x, at.y + 0.35 * SLOT_WORDS_MM, words, SLOT_WORDS_MM, centred=True) for at, words in at_sunk]
     if not any(part.in_holes):
-        return []
+        return blind
     rings = [shapely.Polygon(ring).centroid for ring in part.outline.interiors]
-    return [
+    return blind + [
         Text(at.x, at.y + 0.35 * SLOT_WORDS_MM, words, SLOT_WORDS_MM, centred=True)
         for at, words in zip(rings, part.in_holes, strict=False)
         if words

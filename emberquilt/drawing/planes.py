@@ -1,8 +1,9 @@
 """Planes: drawings of true size that a print pack is cut from, sheet by sheet."""
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 import shapely
@@ -16,8 +17,8 @@ from ..layout.task import Face, Gaps, Item, Laid, total_bounds
 from ..saw.copies import colour_planar, seam_graph
 from ..stock.laying import item_of
 from ..work.composition import Composition
-from ..work.joints import joints_of, slots_of
-from ..work.on_boards import on_boards
+from ..work.joints import Slot, joints_of, slots_of
+from ..work.on_boards import lying_at, on_boards
 from ..work.parts import Job, Part
 from ..work.scene import wood_mark
 from .pdf import OVERLAP_MM, layout_for
@@ -27,6 +28,9 @@ CLEAR_MM = 2.0
 """Pieces on one cutting copy lie this far apart, for the scissors."""
 READY_GAP_MM = 5.0
 CELL_MM = 1.5
+
+
+Move = Callable[[shapely.Geometry], shapely.Geometry]
 
 
 @dataclass(frozen=True)
@@ -46,10 +50,20 @@ class Printed:
     """Another part looks like it: its number is underlined."""
     in_holes: tuple[str, ...] = ()
     """What stands in each hole of its outline, in their order: the number of the part that goes into a slot."""
+    sunk: tuple[tuple[shapely.Geometry, str], ...] = field(default=(), repr=False)
+    """Slots that do not go through, each with its words."""
 
     def turned(self, deg: float) -> "Printed":
         """Its marks turned with it, counter-clockwise as one looks."""
         return replace(self, up_deg=None if self.up_deg is None else self.up_deg + deg)
+
+    def moved(self, move: Move) -> "Printed":
+        """Its outline and what is sunk into it elsewhere."""
+        return replace(self, outline=move(self.outline)).sunk_by(move)
+
+    def sunk_by(self, move: Move) -> "Printed":
+        """What is sunk into it where its outline already is."""
+        return replace(self, sunk=tuple((move(slot), words) for slot, words in self.sunk))
 
 
 @dataclass(frozen=True)
@@ -190,17 +204,24 @@ def _order(job: Job, part: Part) -> tuple:
 
 
 def _alone(job: Job, part: Part, item: Item) -> Plane:
-    outline = item.turned(item.turns[0])
-    x0, y0, x1, y1 = outline.bounds
-    moved = affinity.translate(outline, 2 - x0, 2 - y0)
+    x0, y0, x1, y1 = item.turned(item.turns[0]).bounds
     grain = None if part.turn == "any" else 0.0
-    printed = replace(printed_of(job, part), outline=moved, grain_deg=grain)
+
+    def turned(shape: shapely.Geometry) -> shapely.Geometry:
+        return affinity.translate(replace(item, outline=shape).turned(item.turns[0]), 2 - x0, 2 - y0)
+
+    printed = replace(printed_of(job, part), outline=item.outline, grain_deg=grain).moved(turned)
     return Plane("ready", f"{part.name}, larger than a page", x1 - x0 + 4, y1 - y0 + 4, (printed,))
 
 
 def _printed_as_laid(job: Job, part: Part, one: Laid) -> Printed:
     grain = None if part.turn == "any" else part.grain_deg + one.turn_deg
-    return replace(printed_of(job, part), outline=one.outline, grain_deg=grain).turned(one.turn_deg)
+
+    def there(shape: shapely.Geometry) -> shapely.Geometry:
+        return replace(one, item=replace(one.item, outline=shape)).outline
+
+    printed = printed_of(job, part).sunk_by(there).turned(one.turn_deg)
+    return replace(printed, outline=one.outline, grain_deg=grain)
 
 
 def board_planes(job: Job) -> list[Plane]:
@@ -216,7 +237,7 @@ def board_planes(job: Job) -> list[Plane]:
             turn = board.grain_deg - one.place.along_deg(one.part.grain_deg)
             grain = None if one.part.turn == "any" else one.part.grain_deg + turn
             words = _words(job, one.part) + (f" ({one.key.partition('/')[2]})" if "/" in one.key else "")
-            printed = printed_of(job, one.part).turned(turn)
+            printed = printed_of(job, one.part).sunk_by(partial(lying_at, job, one.part, one.place)).turned(turn)
             parts.append(replace(printed, key=one.key, outline=one.outline, grain_deg=grain, words=words))
         flaws = [shapely.Polygon(defect.ring) for defect in board.defects]
         far = max(part.outline.bounds[2] for part in parts) + OVERLAP_MM
@@ -277,15 +298,13 @@ def printed_of(job: Job, part: Part, tint: bool = True) -> Printed:
     alike, key = alike_of(job), part.id.in_any_copy
     up = 90.0 if key in alike.turned_of or part.role == "slice" else None
     twin, words = key in alike.twins_of, _words(job, part)
-    return Printed(part.key, part.outline, words, grain, colour, (), up, twin, _in_holes(job, part))
+    return Printed(part.key, part.outline, words, grain, colour, (), up, twin, _in_holes(job, part), _sunk(job, part))
 
 
 def _in_holes(job: Job, part: Part) -> tuple[str, ...]:
     """For every hole of a part the number of what goes into it, where it is a slot."""
-    if part.outline.geom_type != "Polygon" or not part.key.isdecimal():
-        return ()
-    mine = [s for s in slots_of(job.composition, job.thickness_mm) if s.piece == part.id.piece]
-    if not mine:
+    mine = _slots(job, part)
+    if not mine or part.outline.geom_type != "Polygon":
         return ()
     told = []
     for ring in part.outline.interiors:
@@ -293,6 +312,27 @@ def _in_holes(job: Job, part: Part) -> tuple[str, ...]:
         takes = next((s.takes for s in mine if hole.intersects(s.area.centroid)), None)
         told.append(str(job.pieces[takes].number) if takes in job.pieces else "")
     return tuple(told)
+
+
+def _sunk(job: Job, part: Part) -> tuple[tuple[shapely.Geometry, str], ...]:
+    """Slots of a part that do not go through: what goes in, and how deep."""
+    say, joints = job.composition.practice.say, job.composition.decisions.space.joints
+    return tuple(
+        (
+            slot.area,
+            f"{job.pieces[slot.takes].number}: {say(slot.deep_mm)} deep"
+            + (", on the back" if joints[slot.joint].behind else ""),
+        )
+        for slot in _slots(job, part)
+        if slot.deep_mm and slot.takes in job.pieces
+    )
+
+
+def _slots(job: Job, part: Part) -> list[Slot]:
+    if not part.id.in_any_copy.isdecimal():
+        return []
+    every = job.once("slots", lambda: slots_of(job.composition, job.thickness_mm))
+    return [slot for slot in every if slot.piece == part.id.piece]
 
 
 def mirrored_plane(plane: Plane) -> Plane:
@@ -303,8 +343,7 @@ def mirrored_plane(plane: Plane) -> Plane:
 
     parts = tuple(
         replace(
-            part,
-            outline=turned(part.outline),
+            part.moved(turned),
             grain_deg=None if part.grain_deg is None else 180.0 - part.grain_deg,
             up_deg=None if part.up_deg is None else 180.0 - part.up_deg,
             words=part.words.removesuffix(" F") + (" B" if part.words.endswith(" F") else ""),

@@ -228,6 +228,11 @@ def _part(canvas: Canvas, part: Printed, dx: float, dy: float, line: str) -> Non
     for body in shapely.get_parts(part.outline):
         if body.geom_type == "Polygon":
             draw_outline(canvas, body, dx, dy, fill=bool(part.tint))
+    if part.sunk:
+        canvas.setDash([1.2 * POINTS_PER_MM, 0.8 * POINTS_PER_MM])
+        for slot, _ in part.sunk:
+            draw_outline(canvas, slot, dx, dy)
+        canvas.setDash()
     for text in texts_of(part):
         draw_words(canvas, text.x_mm + dx, text.y_mm + dy, text.words, text.size_mm, text.bold, text.centred)
     canvas.setStrokeColor(INK)
@@ -260,7 +265,8 @@ def page_svg(page: Page) -> dict[str, object]:
         texts += [text for text in texts_of(part) if window.covers(shapely.Point(text.x_mm, text.y_mm))]
         strokes += [*arrow_of(part), *mixed_up(part)]
         ticks += waste_side(part) if page.ticked else []
-    edges = [path_of(affinity.translate(shapely.intersection(edge, window), dx, dy)) for edge in page.plane.edges]
+    dashed = [*page.plane.edges, *(slot for part in page.plane.parts for slot, _ in part.sunk)]
+    edges = [path_of(affinity.translate(shapely.intersection(edge, window), dx, dy)) for edge in dashed]
     return {
         "title": page.title,
         "wide": page.layout.page_width_mm,

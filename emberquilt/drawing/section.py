@@ -10,7 +10,7 @@ from ..errors import BadChoice
 from ..relief.frame import LIP_THICK_MM
 from ..relief.section import Section, Slice, reach_of, section_of, telling_line
 from ..units import MM_PER_UNIT
-from ..work.parts import Job
+from ..work.parts import Job, Part
 from ..work.shaped import height_at, radius_mm
 from ..work.standing import said_pairs
 
@@ -81,11 +81,16 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
             "name": part.name,
             "middle": round(x + width / 2, 1),
             "label": str(part.number) if key and seen and width >= LEAST_LABEL_PX * len(str(part.number)) else "",
-            "fill": f"url(#w-{part.material})" if part.material in shelf and (key or part.role == "rail") else "",
+            "fill": filling(part, key),
             "ply": part.role in ("shim", "backer", "spacer"),
             "on": key in chosen,
             "path": path_of(one, key, x, y, width, height) if key else _rabbeted(job, section, one, across, up, foot),
         }
+
+    def filling(part: Part, key: int) -> str:
+        if part.role == "resin":
+            return part.material
+        return f"url(#w-{part.material})" if part.material in shelf and (key or part.role == "rail") else ""
 
     def path_of(one: Slice, key: int, x: float, y: float, width: float, height: float) -> str:
         slope = job.composition.decisions.relief.slopes.get(key)

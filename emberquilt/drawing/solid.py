@@ -12,6 +12,7 @@ import shapely
 
 from ..picture.parts import shown_edge_mm
 from ..work.parts import Job, Part
+from ..work.pools import resin_of
 from ..work.shaped import EASED_MM
 from .in_space import Stood, fragments, sanded, stood
 
@@ -40,7 +41,7 @@ class Solid:
 
 def solids_of(job: Job) -> list[Solid]:
     """Every part of one copy that stands in the work, back to front, each body of a part in several by itself."""
-    parts = job.shown
+    parts = [*job.shown, *resin_of(job)]
     bodies = [(part, body) for part in parts for body in shapely.get_parts(part.outline).tolist()]
     bodies = [(part, body) for part, body in bodies if body.geom_type == "Polygon" and body.area > 0]
     outlines = np.array([body for _, body in bodies], object)
@@ -138,7 +139,7 @@ def packed(job: Job, order: Mapping[str, int] | None = None) -> bytes:
         "bodies": [
             {
                 "key": s.part.key,
-                "piece": s.part.id.piece if s.part.key.isdecimal() else 0,
+                "piece": s.part.id.piece if s.part.key.isdecimal() or s.part.role == "resin" else 0,
                 "name": s.part.name,
                 "role": s.part.role,
                 "wood": s.part.material,

@@ -1,7 +1,6 @@
 """What goes on paper for parts that stand: a coupon that tries how slots fit, and slices on each other at full size."""
 
 from collections import Counter
-from dataclasses import replace
 
 import shapely
 
@@ -71,7 +70,7 @@ def face_planes(job: Job) -> list[Plane]:
 
 
 def _moved(part: Printed, x: float, y: float) -> Printed:
-    return replace(part, outline=shapely.transform(part.outline, lambda xy: xy + (x, y)))
+    return part.moved(lambda shape: shapely.transform(shape, lambda xy: xy + (x, y)))
 
 
 def _cross(x: float, y: float) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:

@@ -7,8 +7,9 @@ import shapely
 from ..findings import Finding, Fix, name_pieces
 from ..space.one_wood import of_one_wood
 from ..work.parts import Job
+from ..work.pools import fills_of
 from ..work.register import judgement
-from .resin import THIN_MM, TOUCH_MM, Filled, pool_pieces, pours_of
+from .resin import THIN_MM, TOUCH_MM, Filled, pours_of
 from .routing import LEFT_BELOW_MM, REACHES, ROUND_MM, Routed, Routing, routings_of
 
 SHALLOW_MM = 1.0
@@ -102,10 +103,10 @@ def _pools(job: Job) -> Iterator[Finding]:
     pours = pours_of(job)
     if pours is None:
         return
-    rows = pool_pieces(job)
-    outlines = {p.key: layer.coverage.by_key[p.key] for layer, p, _ in rows}
-    colour = {p.key: pool.colour for _, p, pool in rows}
-    home = {p.key: layer.key for layer, p, _ in rows}
+    fills = fills_of(job)
+    outlines = {one.piece.key: one.layer.coverage.by_key[one.piece.key] for one in fills}
+    colour = {one.piece.key: one.colour for one in fills}
+    home = {one.piece.key: one.layer.key for one in fills}
     keys = sorted(outlines)
     for i, a in enumerate(keys):
         for b in keys[i + 1 :]:

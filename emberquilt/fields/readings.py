@@ -2,11 +2,11 @@
 
 from ..outline.paths import path_of
 from ..work.parts import Job
+from ..work.pools import fills_of
 from ..work.readings import Read, open_ones, worn
 from ..work.register import reading
 from ..work.scene import Mark
 from ..work.view import View
-from .resin import pool_pieces
 from .routing import routings_of
 
 
@@ -26,9 +26,9 @@ def depths(job: Job, _plan, view: View) -> Read:
             if one.piece in shown:
                 marks += [Mark("ring", *one.tips)] if one.tips else []
                 marks += [Mark("neck", x, y) for x, y in one.corners]
-    for layer, piece, pool in pool_pieces(job):
-        if piece.key in shown:
-            marks.append(
-                Mark("pool", path=path_of(layer.coverage.by_key[piece.key]), text=pool.colour, piece=piece.key)
-            )
+    for fill in fills_of(job):
+        key = fill.piece.key
+        if key in shown:
+            outline = fill.layer.coverage.by_key[key]
+            marks.append(Mark("pool", path=path_of(outline), text=fill.colour, piece=key))
     return dress, tuple(marks)

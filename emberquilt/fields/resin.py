@@ -10,15 +10,14 @@ from math import ceil
 
 import shapely
 
-from ..work.composition import Layer, Piece
-from ..work.lowered import Pool
+from ..work.composition import Layer
 from ..work.parts import Job
+from ..work.pools import RESIN_KG_M3, Fill, fills_of
 
 MORE = 0.10
 """What sticks to the cup."""
 MOST_COLOUR = 0.10
-DENSITY_G_PER_ML = 1.1
-"""Of mixed resin: common practice, no source."""
+DENSITY_G_PER_ML = RESIN_KG_M3 / 1000
 USABLE = 0.6
 """Of the pot life, before the mix drags: common practice, no source."""
 MIX_MINUTES, POUR_MINUTES, ML_PER_MINUTE = 5.0, 1.0, 40.0
@@ -87,22 +86,12 @@ def pours_of(job: Job) -> Pours | None:
     return job.once("pours", lambda: _pours(job))
 
 
-def pool_pieces(job: Job) -> list[tuple[Layer, Piece, Pool]]:
-    """Pools whose piece is there, as an opening or a lowered field."""
-    found = []
-    for key, pool in job.composition.decisions.fields.pools.items():
-        piece, layer = job.composition.by_key.get(key), job.composition.home.get(key)
-        if piece is not None and layer is not None and (piece.opening or layer.kind == "routed"):
-            found.append((layer, piece, pool))
-    return found
-
-
 def _pours(job: Job) -> Pours | None:
-    rows = pool_pieces(job)
-    if not rows:
+    fills = fills_of(job)
+    if not fills:
         return None
     practice = job.composition.practice
-    pools = [_filled(job, layer, piece, pool) for layer, piece, pool in rows]
+    pools = [_filled(job, fill) for fill in fills]
     pools = [one for one in pools if one.ml > 0]
     # what has the lowest rim first: what runs over there meets no other colour yet; dark after light
     pools.sort(key=lambda one: (round(one.rim_mm, 1), -_lightness(one.colour), -one.ml, one.piece))
@@ -117,37 +106,20 @@ def _lightness(colour: str) -> float:
     return 0.3 * r + 0.59 * g + 0.11 * b
 
 
-def _filled(job: Job, layer: Layer, piece: Piece, pool: Pool) -> Filled:
-    outline = layer.coverage.by_key[piece.key]
-    floaters = tuple(_floaters(job, layer, piece))
-    taken = sum(shapely.intersection(outline, job.pieces[key].outline).area for key in floaters)
-    area = max(float(outline.area) - float(taken), 0.0)
-    whole = _depth(job, layer, piece)
-    deep = min(pool.deep_mm, whole) if pool.deep_mm else whole
-    around = [job.standing.top_mm(k) for k in layer.coverage.neighbours[piece.key] if k in job.pieces]
-    through = piece.opening
-    layers = max(1, ceil(deep / job.composition.practice.pour_mm - 1e-9))
+def _filled(job: Job, fill: Fill) -> Filled:
+    through = fill.piece.opening
     return Filled(
-        piece.key,
-        pool.colour,
-        area,
-        deep,
-        area * deep / 1000.0,
+        fill.piece.key,
+        fill.colour,
+        fill.area_mm2,
+        fill.deep_mm,
+        fill.area_mm2 * fill.deep_mm / 1000.0,
         through,
-        not through or _has_floor(job, layer, outline),
-        min(around, default=0.0),
-        layers,
-        floaters,
+        not through or _has_floor(job, fill.layer, fill.layer.coverage.by_key[fill.piece.key]),
+        fill.rim_mm,
+        max(1, ceil(fill.deep_mm / job.composition.practice.pour_mm - 1e-9)),
+        fill.floaters,
     )
-
-
-def _depth(job: Job, layer: Layer, piece: Piece) -> float:
-    """From the lowest rim down to what is below."""
-    if not piece.opening:
-        return job.composition.decisions.fields.depths.get(piece.key, 0.0)
-    beside = [k for k in layer.coverage.neighbours[piece.key] if k in job.pieces]
-    own = [job.thickness_mm[k] for k in beside] or [layer.thickness_mm or job.composition.practice.stock_mm]
-    return min(own)
 
 
 def _has_floor(job: Job, layer: Layer, outline: shapely.Polygon) -> bool:
@@ -158,21 +130,6 @@ def _has_floor(job: Job, layer: Layer, outline: shapely.Polygon) -> bool:
     if not behind:
         return False
     return bool(shapely.union_all(behind).buffer(0.05).covers(outline))
-
-
-def _floaters(job: Job, layer: Layer, piece: Piece) -> Iterable[int]:
-    """Pieces of layers in front that stand in a pool on what is below it."""
-    outline = layer.coverage.by_key[piece.key]
-    within = outline.buffer(0.05)
-    for one in job.composition.layers:
-        for p in one.without_openings.pieces:
-            if one is not layer and within.covers(job.pieces[p.key].outline):
-                yield p.key
-    for ring in outline.interiors:
-        hole = shapely.Polygon(ring)
-        yield from (
-            k for k in layer.coverage.neighbours[piece.key] if k in job.pieces and hole.covers(layer.coverage.by_key[k])
-        )
 
 
 def _batches(job: Job, pools: list[Filled], pot: float) -> Iterable[Batch]:

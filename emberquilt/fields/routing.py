@@ -15,13 +15,12 @@ import shapely
 
 from ..practice import Practice
 from ..work.composition import Layer
+from ..work.lowered import kind_of_bit
 from ..work.parts import Job, Part
 
 REACHES = 0.985
 """A bit suits a field where it reaches this share of it; the corners it leaves are cut by hand."""
 PASS_SHARE, V_PASS_MM, MOST_PASS_MM = 0.5, 3.0, 6.0
-LINE_MM = 7.0
-"""A field that is nowhere wider is a line, and is cut by a V-bit: own choice."""
 FEED_MM_PER_MINUTE = 900.0
 OVERLAP = 0.6
 """Each further way beside the last clears this share of the bit's width: common practice, no source."""
@@ -143,7 +142,7 @@ def _field(job: Job, layer: Layer, key: int, depths: dict[int, float]) -> Routed
     outline = layer.coverage.by_key[key]
     wide = 2 * layer.coverage.spots[key].radius_mm
     bits = bits_of(practice)
-    kind = fields.bits.get(key) or ("v" if wide <= LINE_MM else "flat")
+    kind = kind_of_bit(fields.bits.get(key, ""), wide)
     bit, reaches, rest = _bit_for(outline, bits.get(kind) or bits["flat"] or bits["v"])
     depth = depths[key]
     if bit.kind == "v":

@@ -46,13 +46,14 @@ def distances(labels: np.ndarray, px_per_mm: float) -> np.ndarray:
     return (pixels + np.float32(0.5)) / np.float32(px_per_mm)
 
 
-def slopes(distance: np.ndarray, within: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Outward x and y of the surface's normal on a rounding: `within` is how far into it (0 flat, 1 at the border)."""
-    soft = cv2.GaussianBlur(distance, (0, 0), 1.0)
+def slopes(distance: np.ndarray, within: np.ndarray, soft_px: float) -> tuple[np.ndarray, np.ndarray]:
+    """Outward x and y of the surface's normal on a rounding: `within` is how far into it (0 flat, 1 at the border),
+    below zero where the surface rises towards the border."""
+    soft = cv2.GaussianBlur(distance, (0, 0), soft_px)
     gx, gy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3), cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3)
     length = cv2.magnitude(gx, gy)
     length[length < 1e-6] = 1.0
-    lean = -np.minimum(within, 0.97) / length
+    lean = -np.clip(within, -0.97, 0.97) / length
     return gx * lean, gy * lean
 
 

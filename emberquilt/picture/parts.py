@@ -9,9 +9,12 @@ import shapely
 from ..constants import MM_PER_INCH
 from ..rack.boards import to_board
 from ..rack.seen import Look
+from ..work import parts as stock
 from ..work.composition import Composition, Layer, Piece
 from ..work.decisions import Slope
+from ..work.lowered import kind_of_bit
 from ..work.parts import Job, job_of, mitred
+from ..work.pools import resin_of
 from ..work.shaped import USUAL_EDGE_MM, edge_of
 
 EDGE_OF_HEIGHT, EDGE_OF_WIDTH = 0.9, 1.8
@@ -22,6 +25,16 @@ MOST_TINT = 0.05
 """A piece is by so much lighter or darker than its kind at most."""
 PLATE_MM = (400.0, 200.0)
 """Size of the figure that pieces without a place on a board are taken from."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hollow:
+    """A field of a board, `deep_mm` below its face. What a bit that is not flat leaves at its walls: `steep` how much a
+    V-bit's wall rises for each mm nearer to them, `round_mm` the radius of a ball nose."""
+
+    deep_mm: float
+    steep: float = 0.0
+    round_mm: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -39,6 +52,7 @@ class Part:
     tint: float = 0.0
     board: str = ""
     slope: Slope | None = None
+    hollow: Hollow | None = None
 
 
 @dataclass(frozen=True)
@@ -53,9 +67,18 @@ def parts_of(composition: Composition, frame: Frame | None = None) -> list[Part]
     """Back to front, all layers, each part as high as it really lies above what the rearmost lies on."""
     job = job_of(composition)
     parts = [_part(p, layer, job) for layer in composition.layers for p in layer.without_openings.pieces]
+    parts += [part for one in resin_of(job) for part in _poured(job, one)]
     if frame is not None:
         parts += _framed(composition, frame, max((p.top_mm for p in parts), default=0.0) + FRAME_STANDS_MM)
     return parts
+
+
+def _poured(job: Job, resin: stock.Part) -> list[Part]:
+    """A pool shows its colour, as a painted piece does."""
+    top_mm = max(resin.top_mm - job.ground_mm, SQUARE_MM)
+    look, unmoved = ("", f"paint {resin.material}", ""), (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
+    bodies = [body for body in shapely.get_parts(resin.outline).tolist() if body.geom_type == "Polygon"]
+    return [Part(body, look, 0.0, top_mm, SQUARE_MM / 2, unmoved) for body in bodies]
 
 
 def _part(p: Piece, layer: Layer, job: Job) -> Part:
@@ -65,6 +88,8 @@ def _part(p: Piece, layer: Layer, job: Job) -> Part:
     grain, slope = p.grain_deg or 0.0, composition.decisions.relief.slopes.get(p.key)
     spot = layer.coverage.spots[p.key]
     about = (spot.x_mm, spot.y_mm)
+    if layer.kind == "routed":
+        return _field(p, layer, job, top_mm)
     place = composition.placed(p.key)
     laid_on = composition.rack.by_name.get(place.board) if place else None
     if place is not None and laid_on is not None and place.point is not None:
@@ -74,6 +99,27 @@ def _part(p: Piece, layer: Layer, job: Job) -> Part:
     along, across, light = _chance(p.key)
     moved_to = somewhere(about, grain, along * PLATE_MM[0], (0.2 + 0.6 * across) * PLATE_MM[1])
     return Part(outline, (code, coat, ""), grain, top_mm, edge, moved_to, MOST_TINT * (2 * light - 1), slope=slope)
+
+
+def _field(p: Piece, layer: Layer, job: Job, top_mm: float) -> Part:
+    """A field of a board: its figure goes on through all of them, and its floor is as its bit leaves it."""
+    composition, outline = job.composition, layer.coverage.by_key[p.key]
+    fields, practice = composition.decisions.fields, composition.practice
+    board = next(one for one in job.boards if one.id.layer == layer.key)
+    along, across, _ = _chance(layer.key)
+    x0, y0, x1, y1 = board.outline.bounds
+    middle = ((x0 + x1) / 2, (y0 + y1) / 2)
+    laid = somewhere(middle, board.grain_deg, along * PLATE_MM[0], (0.2 + 0.6 * across) * PLATE_MM[1])
+    deep, kind = (
+        fields.depths.get(p.key, 0.0),
+        kind_of_bit(fields.bits.get(p.key, ""), 2 * layer.coverage.spots[p.key].radius_mm),
+    )
+    hollow = Hollow(deep)
+    if deep and kind == "v":
+        hollow = Hollow(deep, steep=1 / math.tan(math.radians(practice.v_deg) / 2))
+    elif deep and kind == "ball":
+        hollow = Hollow(deep, round_mm=practice.ball_mm / 2)
+    return Part(outline, composition.look_of(p), board.grain_deg, top_mm, SQUARE_MM, laid, hollow=hollow)
 
 
 def shown_edge_mm(job: Job, p: Piece) -> float:

@@ -20,11 +20,12 @@ from ..work.shaped import height_at
 from .board_face import Photos, board_face
 from .figure import LEVELS, colours, darkness, figure_counts
 from .light import GLOSS, Lamp, brightness, closeness, distances, highlight, shadows, sheen_of, slopes
-from .parts import PLATE_MM, Frame, Part, parts_of
+from .parts import PLATE_MM, Frame, Hollow, Part, parts_of
 
 BACKER = "#2b2623"
 SEAM_MM = 0.12
-SEAM_DARK = 0.22
+SEAM_DARK, WITHIN_DARK = 0.22, 0.8
+"""What is left of the light in a seam, and where two fields of one board meet: no seam, but an edge."""
 LINES = {
     "burnt": (0.9, 0.82, 0.12),
     "painted": (1.1, 0.75, 0.0),
@@ -36,6 +37,9 @@ LINES = {
 FINE_PX_PER_MM = (1.0, 2.0, 3.5, 6.0)
 """Resolutions at which figures are kept."""
 BAND_PX = 1_500_000
+SOFT_PX, LONG_SOFT_PX, MARGIN_PX = 1.0, 2.0, 9
+"""Over how many pixels the steps of a slanted border are smoothed, more where it throws long slopes; how far a band
+reaches beyond its own rows for it."""
 MOST_SOFT_PX = 2_000_000
 """Shadows are worked out on so many pixels at most: in a large picture a pixel of them is a few of its own."""
 MOST_PIXELS = 60_000_000
@@ -121,7 +125,11 @@ class _Stage:
         self.cuts = np.flatnonzero(np.diff(of_ring)) + 1
         self.top = np.array([0.0] + [p.top_mm for p in parts], np.float32)
         self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
-        self.most_edge_mm = float(self.edge.max())
+        hollows = [p.hollow or FLAT for p in parts]
+        self.hollow = np.array([(0.0, 0.0, 0.0)] + [(h.deep_mm, h.steep, h.round_mm) for h in hollows], np.float32)
+        dark = [SEAM_DARK if p.hollow is None else WITHIN_DARK for p in parts]
+        self.seam = np.array([SEAM_DARK, *dark], np.float32)
+        self.most_edge_mm = max(float(self.edge.max()), *(_wall_mm(h) for h in hollows), 0.0)
         self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
         # as fine as the picture shows, not as it is sampled: the finest figures take most of a second each to draw
         shown = 0.8 * px_per_mm / light.ss
@@ -180,7 +188,22 @@ class _Stage:
         height += np.take(self.top - self.edge, labels)
         into /= edge
         into[labels == 0] = 0
+        if self.hollow.any():
+            self._hollowed(labels, distance, height, into)
         return height, distance, into
+
+    def _hollowed(self, labels: np.ndarray, distance: np.ndarray, height: np.ndarray, into: np.ndarray) -> None:
+        """Walls of fields that no flat bit made rise towards their border: how far into them is below zero."""
+        here = np.nonzero(np.take(self.hollow[:, 0], labels))
+        deep, steep, radius = self.hollow[labels[here]].T
+        far = distance[here]
+        straight = np.maximum(deep - steep * far, 0) * (steep > 0)
+        within = np.maximum(radius - far, 0)
+        bowl = np.minimum(radius - np.sqrt(np.maximum(radius * radius - within * within, 0)), deep)
+        height[here] += straight + bowl
+        lean = np.where(straight > 0, steep / np.hypot(steep, 1.0), 0.0)
+        lean += np.where((bowl > 0) & (bowl < deep), within / np.maximum(radius, 1e-6), 0.0)
+        into[here] = np.where(lean > 0, -lean, into[here])
 
     def _carved(self, labels: np.ndarray, top_row: int, px_per_mm: float):
         """Of every carved part that is seen here: the rows and columns about it, where in them it is, the part, its
@@ -207,11 +230,12 @@ class _Stage:
     def band(self, begin: int, end: int, columns: int) -> np.ndarray:
         """Rows begin to end of the picture, in its own pixels. Roundings reach in from a narrow strip above and
         below."""
-        pad, rows = int(np.ceil((self.most_edge_mm + 1.0) * self.px_per_mm)) + 4, end - begin
+        pad, rows = int(np.ceil((self.most_edge_mm + 1.0) * self.px_per_mm)) + MARGIN_PX, end - begin
         labels = self._labels(begin - pad, rows + 2 * pad, columns, self.px_per_mm)
         _, distance, into = self._rounded(labels, self.px_per_mm)
-        wider, keep = slice(pad - 4, pad + rows + 4), slice(pad, pad + rows)
-        nx, ny = (n[4:-4] for n in slopes(distance[wider], into[wider]))
+        wider, keep = slice(pad - MARGIN_PX, pad + rows + MARGIN_PX), slice(pad, pad + rows)
+        soft_px = LONG_SOFT_PX if self.hollow.any() else SOFT_PX
+        nx, ny = (n[MARGIN_PX:-MARGIN_PX] for n in slopes(distance[wider], into[wider], soft_px))
         labels, distance = labels[keep], distance[keep]
         for place, here, _, slope, spots in self._carved(labels, begin, self.px_per_mm):
             lean_x, lean_y = _lean(slope, spots)
@@ -220,7 +244,8 @@ class _Stage:
         lit, sky = (self._soft(field, begin, rows, columns) for field in (self.lit, self.sky))
         normal = nx, ny, cv2.sqrt(np.maximum(1 - nx * nx - ny * ny, 0.03))
         light = brightness(normal, lit, sky, np.take(self.sheen, labels), self.light.lamp)
-        seam = np.clip((distance - SEAM_MM) * self.px_per_mm + 0.5, 0, 1) * (1 - SEAM_DARK) + SEAM_DARK
+        dark = np.take(self.seam, labels)
+        seam = np.clip((distance - SEAM_MM) * self.px_per_mm + 0.5, 0, 1) * (1 - dark) + dark
         seam[labels == 0] = 1
         light *= seam * self._lines(begin, rows, columns)
         shine = highlight(normal, lit, self.light.lamp, self.light.gloss)
@@ -326,6 +351,14 @@ class _Stage:
             )
             mine = labels[top:bottom, left:right] == i + 1
             colour[top:bottom, left:right][mine] = cut[mine]
+
+
+FLAT = Hollow(0.0)
+
+
+def _wall_mm(hollow: Hollow) -> float:
+    """How far from its border a hollow's wall reaches."""
+    return max(hollow.deep_mm / hollow.steep if hollow.steep else 0.0, hollow.round_mm)
 
 
 def _lean(slope: Slope, spots: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -42,7 +42,8 @@ class Seen:
 
     def _worked_out(self, code: str, coat: str, board: str) -> Lab:
         if code not in self.rack.shelf:
-            return NO_WOOD
+            # paint hides what it is on
+            return lab_of(coat_of(coat).colour) if coat_of(coat).kind == "paint" else NO_WOOD
         wood = self.rack.shelf[code]
         finished = wood.aged if self.aged and wood.aged else wood.finished
         lab = coated_lab(wood.raw, finished, coat, self.finish)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import shapely
 
 from ..work.parts import Job, Part
+from ..work.pools import RESIN_KG_M3, resin_of
 
 RECKONED_KG_M3 = 560.0
 """What a part without a known material is reckoned to weigh: about that of cherry (specific gravity 0.50 at 12 %
@@ -26,6 +27,8 @@ class Mass:
 
 def density_kg_m3(job: Job, part: Part) -> float | None:
     """Of what a part is made of, at 12 % moisture; None where nobody knows it."""
+    if part.role == "resin":
+        return RESIN_KG_M3
     wood = job.composition.rack.shelf.get(part.material)
     return None if wood is None else wood.density_kg_m3
 
@@ -55,5 +58,5 @@ def mass_of(job: Job, parts: Iterable[Part]) -> Mass:
 
 
 def hung(job: Job) -> list[Part]:
-    """All parts of one copy that hang on the wall: the base is what a work stands on."""
-    return [part for part in job.of_one if part.id.role != "base"]
+    """All parts of one copy that hang on the wall, and what is poured into it: the base is what a work stands on."""
+    return [*(part for part in job.of_one if part.id.role != "base"), *resin_of(job)]

@@ -7,6 +7,7 @@ import shapely
 
 from ..errors import BadChoice
 from ..work.parts import Job, Part
+from ..work.pools import resin_of
 
 LEAST_MET_MM = 0.02
 """Less of a part than this is only touched."""
@@ -91,7 +92,7 @@ def _standing(job: Job) -> tuple[list[Part], shapely.STRtree]:
     """All parts that stand in the work, with a tree of their outlines; kept with the job."""
     kept = job.__dict__.get("_section_tree")
     if kept is None:
-        parts = list(job.shown)
+        parts = [*job.shown, *resin_of(job)]
         kept = job.__dict__["_section_tree"] = parts, shapely.STRtree(np.array([p.outline for p in parts], object))
     return kept
 

@@ -8,6 +8,13 @@ from ..outline.details import Affine
 from .reshaped import Reshaped
 
 BITS = {"flat": "an end mill", "v": "a V-bit", "ball": "a ball-nosed bit"}
+LINE_MM = 7.0
+"""A field that is nowhere wider is a line, and is cut by a V-bit: own choice."""
+
+
+def kind_of_bit(said: str, wide_mm: float) -> str:
+    """With what kind of bit a field is routed whose widest spot is so wide."""
+    return said or ("v" if wide_mm <= LINE_MM else "flat")
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,8 +45,11 @@ def _on_boards(job: Job) -> Mapping[str, list[Lying]]:
         part = job.by_key[any_copy(key)] if job.part(key) is not None else None
         if part is None or place.board not in boards or place.point is None:
             continue
-        outline = laid(
-            part.outline, about_of(job, part), boards[place.board], place.along_deg(part.grain_deg), *place.point
-        )
-        found.setdefault(place.board, []).append(Lying(key, part, place, outline))
+        found.setdefault(place.board, []).append(Lying(key, part, place, lying_at(job, part, place, part.outline)))
     return found
+
+
+def lying_at(job: Job, part: Part, place: Placement, shape: shapely.Geometry) -> shapely.Geometry:
+    """A shape of the work as it lies on the face where the part that it belongs to was put."""
+    board, along = job.composition.rack.by_name[place.board], place.along_deg(part.grain_deg)
+    return laid(shape, about_of(job, part), board, along, *(place.point or (0.0, 0.0)))

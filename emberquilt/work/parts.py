@@ -80,7 +80,7 @@ WITHIN = ("profile", "field")
 """Pieces that are sawn or routed in stock of another part, and are none of their own."""
 ROOM_MM = 2.0
 """Left in a frame behind the backer for points or clips: common practice, no source."""
-DERIVED = ("ground", "shim", "stand", "rail", "base", "block", "board")
+DERIVED = ("ground", "shim", "stand", "rail", "base", "block", "board", "resin")
 """Parts that no piece stands for. In what they are called and read a ground is a backer and a stand a spacer."""
 SPOKEN = {"ground": "backer", "stand": "spacer"}
 

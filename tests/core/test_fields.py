@@ -4,12 +4,14 @@ import json
 from dataclasses import replace
 from math import pi, radians, tan
 
+import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.cli import main
+from emberquilt.drawing.solid import packed
 from emberquilt.errors import BadChoice, BadLength
 from emberquilt.fields.inlay import grounds_of
 from emberquilt.fields.resin import pours_of
@@ -17,7 +19,11 @@ from emberquilt.fields.routing import depth_for_line_mm, opened, routings_of, wi
 from emberquilt.formats.project import Project, read_planned, write_project
 from emberquilt.outline.coverage import Coverage
 from emberquilt.pattern.fresh import composition_of
+from emberquilt.picture.parts import parts_of
+from emberquilt.picture.render import picture
 from emberquilt.plan import Plan
+from emberquilt.relief.mass import hung, mass_of
+from emberquilt.relief.section import section_of
 from emberquilt.work.composition import Composition, Layer, Piece
 from emberquilt.work.parts import job_of
 from tests.core.test_slots import drawn_svg
@@ -150,6 +156,21 @@ def test_a_depth_through_thinner_stock_is_told():
     assert "rout-through" not in codes(done(thin, finding.fix.verb, list(finding.pieces), **finding.fix.values))
 
 
+@pytest.mark.parametrize("bit", ["v", "ball"])
+def test_walls_of_a_groove_are_lit_as_they_lean(bit):
+    """The lamp stands at the upper left: of a hollow groove the lower wall catches it, more than the floor that
+    an end mill leaves there, and the upper one does not. Wood goes on through all fields."""
+    work = board(shapely.box(40, 80, 260, 92))
+    hollow, flat = (
+        picture(done(work, "rout", [2], depth="6 mm", bit=kind), 600).astype(float).mean(axis=2)
+        for kind in (bit, "flat")
+    )
+    upper, lower = (slice(163, 167), slice(300, 420)), (slice(178, 182), slice(300, 420))
+    assert hollow[lower].mean() > 1.15 * hollow[upper].mean()
+    assert hollow[lower].mean() > 1.03 * flat[lower].mean()
+    assert len({part.to_figure for part in parts_of(work)}) == 1
+
+
 def test_depths_follow_tones():
     fields = [shapely.box(20 + 50 * n, 40, 60 + 50 * n, 120) for n in range(4)]
     work = board(*fields)
@@ -252,6 +273,24 @@ def test_low_rims_before_high_ones_and_light_before_dark():
     # the field's island takes none of it; it has a floor of its own
     assert pools[2].ml == pytest.approx((50 * 44 - 400) * 3 / 1000)
     assert (pools[2].floor, pools[2].through) == (True, False)
+
+
+def test_resin_is_seen_and_weighed():
+    """30 ml at 1.1 g a millilitre weigh 33 g, worked by hand."""
+    filled = panes("#aa3311")
+    bare = done(filled, "pool", [2], off="yes")
+    job, pool = job_of(filled), pours_of(job_of(filled)).pools[0]
+    more_g = 1000 * (mass_of(job, hung(job)).weight_kg - mass_of(job_of(bare), hung(job_of(bare))).weight_kg)
+    assert more_g == pytest.approx(33)
+    x, y = shapely.point_on_surface(filled.layers[0].coverage.by_key[pool.piece]).coords[0]
+    shown = picture(filled, round(filled.width_mm))[int(y), int(x)].astype(float)
+    paint = np.array([0xAA, 0x33, 0x11], float)
+    assert np.abs(shown / shown.max() - paint / paint.max()).max() < 0.2
+    across = section_of(job, (0.0, y), (filled.width_mm, y))
+    assert any(one.part.role == "resin" and one.floor_mm <= 0.01 for one in across.slices)
+    head = packed(job)
+    told = json.loads(head[8 : 8 + int.from_bytes(head[4:8], "little")])
+    assert [(b["wood"], b["piece"]) for b in told["bodies"] if b["role"] == "resin"] == [("#aa3311", pool.piece)]
 
 
 def test_pools_that_touch_or_nearly_are_told():

@@ -20,6 +20,7 @@ from emberquilt.formats.project import Project, read_project, write_project
 from emberquilt.formats.space_json import space_json
 from emberquilt.outline.coverage import Coverage
 from emberquilt.plan import Plan
+from emberquilt.rack.rack import Board
 from emberquilt.space.found import joints_in, rectangle_in
 from emberquilt.space.order import together_of
 from emberquilt.space.standing import hidden_of, stand_of
@@ -403,6 +404,30 @@ def test_four_copies_of_the_desk_lighthouse(tmp_path, capsys):
     again = read_project(write_project(Project(back, "2026-01-01T00:00:00+00:00"))).composition
     assert again.decisions == back.decisions
     assert space_json(job_of(again))["joints"] == told["joints"]
+
+
+@pytest.mark.parametrize("pack", ["copies", "ready", "boards"])
+def test_a_blind_slot_is_drawn_where_it_lies_on_its_part(pack):
+    """As wide as the figure is thick and a clearance, as far from the base's edges as in the work, however it lies."""
+    line = json.dumps([[60, 110], [80, 110]])
+    work = done(standing(), "stand_in", [2, 3], count="1", tab_width="12 mm", deep="2.5 mm", points=line)
+    planks = (Board(1, "cherry", "C1", 400.0, 200.0, 6.0), Board(2, "walnut", "W1", 400.0, 200.0, 6.0))
+    work = replace(work, rack=replace(work.rack, boards=planks))
+    if pack == "boards":
+        work = done(work, "lay", [])
+    job, copies = job_of(work), {1: 1, 2: 1, 3: 2}
+    (slot,) = [s for s in slots_of(work, job.thickness_mm) if s.takes == 2]
+    own = [part for page in print_pack(job, pack, "A3", copies).pages for part in page.plane.parts if part.key == "3"]
+    assert own
+    home = job.pieces[3].outline.exterior.distance(slot.area)
+    for part in own:
+        ((drawn, words),) = part.sunk
+        assert words == "2: 2.5 mm deep"
+        assert drawn.area == pytest.approx((job.thickness_mm[2] + 0.1) * 12.1)
+        assert part.outline.contains(drawn)
+        assert part.outline.exterior.distance(drawn) == pytest.approx(home, abs=0.01)
+    pdf = pypdfium2.PdfDocument(pack_pdf(job, print_pack(job, pack, "A3", copies)))
+    assert "2.5 mm deep" in " ".join(page.get_textpage().get_text_range() for page in pdf)
 
 
 def drawn_svg(proposal) -> str:

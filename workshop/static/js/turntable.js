@@ -550,7 +550,7 @@ const TILE_MM = [128, 64];
 function grouped(THREE, bodies, woods, shared, quick, ready) {
   const codes = new Map();
   for (const body of bodies) {
-    const code = !body.piece ? "ply" : woods[body.wood] ? body.wood : "";
+    const code = !body.piece ? "ply" : woods[body.wood] || body.role === "resin" ? body.wood : "";
     codes.set(code, [...(codes.get(code) ?? []), body]);
   }
   const material = woodMaterials(THREE, woods, shared, quick, ready);
@@ -706,7 +706,8 @@ function woodMaterials(THREE, woods, shared, quick, ready) {
         ...shared,
         stepped: { value: 1 },
         wood: { value: wood },
-        tint: { value: new THREE.Color(TINTS[code] ?? 0xffffff) },
+        // resin is told by its colour
+        tint: { value: new THREE.Color(TINTS[code] ?? (code.startsWith("#") ? code : 0xffffff)) },
       },
     });
   };
