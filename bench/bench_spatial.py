@@ -1,5 +1,8 @@
 """Works that are not flat: slicing, what two outlines leave of a block, freeing, fields lit, pages; how they grow."""
 
+import os
+import sys
+
 import numpy as np
 import pytest
 import shapely
@@ -39,6 +42,24 @@ def test_slicing(benchmark, times):
 def test_reading_an_stl(benchmark, times):
     data = trimesh.creation.icosphere(subdivisions=times, radius=60).export(file_type="stl")
     benchmark.pedantic(read_body, (data,), rounds=2)
+
+
+@pytest.mark.parametrize("times", FACES)
+def test_memory_of_slicing(benchmark, times, tmp_path):
+    """The whole command, in a process of its own: at most 500 MB for 200,000 triangles."""
+    trimesh.creation.icosphere(subdivisions=times, radius=60).export(tmp_path / "ball.stl")
+    asked = [sys.executable, "-m", "emberquilt.cli", "slice", str(tmp_path / "ball.stl"), "--along", "best"]
+    asked += ["--thickness", "2mm", "--height", "120mm", "-o", str(tmp_path / "ball.ember")]
+
+    def peak_mb() -> float:
+        child = os.posix_spawn(sys.executable, asked, os.environ)
+        _, status, used = os.wait4(child, 0)
+        assert status == 0
+        return used.ru_maxrss / 1024
+
+    peak = benchmark.pedantic(peak_mb, rounds=1)
+    benchmark.extra_info["peak_mb"] = round(peak)
+    assert peak <= 500
 
 
 @pytest.mark.parametrize("points", [125, 250, 500])

@@ -10,7 +10,7 @@ from pathlib import Path
 from . import __version__
 from .drawing.svg import coverage_svg
 from .errors import BadChoice, BadLength, EmberError
-from .intake.apart import propose_apart
+from .intake.apart import body_apart, propose_apart
 from .intake.by_hand import by_hand, strokes_of
 from .intake.knobs import KINDS, OUTSIDES, UNITS, knobs_of, size_of
 from .intake.lettering import FONTS
@@ -227,14 +227,14 @@ def _make(options) -> None:
 
 def _slice(options) -> None:
     from .formats.make import Wishes, body_from
-    from .intake.body_source import blown_body, body_of
+    from .intake.body_source import blown_body
 
     if options.side:
         size, knobs = size_of({"how": "percent", "size": "100"}, "mm"), knobs_of({}, "mm")
         front, side = (propose_apart(p.read_bytes(), size, knobs, at_once=True) for p in (options.mesh, options.side))
         body = blown_body(front, side, options.height or "", "mm")
     else:
-        body = body_of(options.mesh.read_bytes(), options.height or "", "mm")
+        body = body_apart(options.mesh.read_bytes(), options.height or "", "mm", at_once=True)
     pin = Length.parse(options.pin, "mm").mm if options.pin.strip() not in ("0", "") else 0.0
     thick = Length.parse(options.thickness, "mm").mm
     wishes = Wishes(options.wood or "none", copies=options.copies or "")

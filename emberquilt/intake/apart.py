@@ -1,5 +1,5 @@
-"""Reading a drawing in a process of its own, within limits of time and memory: what it holds is whatever somebody
-brought. It can be ended at any moment, and takes nobody else along when it ends."""
+"""Reading a drawing or a body in a process of its own, within limits of time and memory: what it holds is whatever
+somebody brought. It can be ended at any moment, and takes nobody else along when it ends."""
 
 import multiprocessing
 import os
@@ -15,6 +15,7 @@ import shapely
 
 from .. import errors
 from ..errors import BadDrawing, EmberError
+from .body_source import Brought, body_of
 from .proposal import Progress, Proposal, no_progress
 from .propose import propose
 
@@ -22,13 +23,12 @@ TELL_SECONDS = 0.1
 """How often a stop is asked for."""
 OF_THE_MACHINE = 0.6
 """No drawing takes more than this share of the machine's memory."""
-NO_MEMORY = (
-    "This drawing asks for more memory than is given to one: up to {:.1f} GB. Bring a smaller or simpler one, or turn "
-    "its details down."
-)
-NO_TIME = "This drawing was not read within {:.0f} minutes. Bring a smaller or simpler one, or turn its details down."
-ENDED = "The reading of this drawing ended by itself. Bring a smaller or simpler one, or in another format."
-BROKE = "This drawing broke the reading of it. Bring it in another format, or as a picture."
+NO_MEMORY = "This {} asks for more memory than is given to one: up to {:.1f} GB. Bring a smaller or simpler one{}."
+NO_TIME = "This {} was not read within {:.0f} minutes. Bring a smaller or simpler one{}."
+LESS_DETAIL = ", or turn its details down"
+ENDED = "The reading of this {} ended by itself. Bring a smaller or simpler one, or in another format."
+BROKE = "This {} broke the reading of it. Bring it in another format{}."
+OR_PICTURE = ", or as a picture"
 
 
 class Broke(Exception):
@@ -47,19 +47,47 @@ class Limits:
         return min(self.memory, int(OF_THE_MACHINE * _machine_bytes()))
 
 
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What is read: what it is called in a sentence, and what else may help when it cannot be."""
+
+    what: str = "drawing"
+    less: str = LESS_DETAIL
+    other: str = OR_PICTURE
+
+    def broke(self) -> str:
+        return BROKE.format(self.what, self.other)
+
+
+DRAWING, BODY = Reading(), Reading("body", "", "")
+
+
 def propose_apart(
     *asked, limits: Limits = Limits(), progress: Progress = no_progress, at_once: bool = False, **named
 ) -> Proposal:
     """As `propose`, whose arguments it takes; they must be such as can be handed to another process. `at_once`: for a
     program that reads one drawing and has no threads. Raises `BadDrawing` also for what takes too long or too much,
     with `Broke` as its cause for what went wrong in us; `Cancelled` from `progress`."""
+    return _apart(propose, DRAWING, asked, named, limits, progress, at_once)
+
+
+def body_apart(data: bytes, height: str, unit: str, limits: Limits = Limits(), at_once: bool = False) -> Brought:
+    """As `body_of`, and as `propose_apart` raises."""
+    return _apart(_body, BODY, (data, height, unit), {}, limits, no_progress, at_once)
+
+
+def _body(data: bytes, height: str, unit: str, progress: Progress) -> Brought:
+    return body_of(data, height, unit)
+
+
+def _apart(work, reading: Reading, asked: tuple, named: dict, limits: Limits, progress: Progress, at_once: bool):
     context = _context(at_once)
     ours, theirs = context.Pipe(duplex=False)
-    child = context.Process(target=_read, args=(theirs, limits, os.getpid(), asked, named), daemon=True)
+    child = context.Process(target=_read, args=(theirs, work, reading, limits, os.getpid(), asked, named), daemon=True)
     child.start()
     theirs.close()
     try:
-        return _answer(ours, limits, progress)
+        return _answer(ours, reading, limits, progress)
     finally:
         ours.close()
         child.kill()
@@ -77,7 +105,7 @@ def _context(at_once: bool):
     return context
 
 
-def _answer(told: Connection, limits: Limits, progress: Progress) -> Proposal:
+def _answer(told: Connection, reading: Reading, limits: Limits, progress: Progress):
     end = time.monotonic() + limits.seconds
     last = (0.01, "opening the file")
     while time.monotonic() < end:
@@ -87,30 +115,30 @@ def _answer(told: Connection, limits: Limits, progress: Progress) -> Proposal:
                 continue
             what, value = told.recv()
         except (EOFError, OSError):
-            raise BadDrawing(ENDED) from None
+            raise BadDrawing(ENDED.format(reading.what)) from None
         if what == "progress":
             last = value
             progress(*last)
         elif what == "done":
             return value
         elif what == "broke":
-            raise BadDrawing(BROKE) from Broke(value)
+            raise BadDrawing(reading.broke()) from Broke(value)
         else:
             raise getattr(errors, what)(value)
-    raise BadDrawing(NO_TIME.format(limits.seconds / 60))
+    raise BadDrawing(NO_TIME.format(reading.what, limits.seconds / 60, reading.less))
 
 
-def _read(told: Connection, limits: Limits, parent: int, asked: tuple, named: dict) -> None:
+def _read(told: Connection, work, reading: Reading, limits: Limits, parent: int, asked: tuple, named: dict) -> None:
     """In the process of its own."""
     _end_in_time(limits.seconds + 5, parent)
     _hold_memory(limits.bytes)
     try:
-        told.send(("done", propose(*asked, progress=lambda *values: told.send(("progress", values)), **named)))
+        told.send(("done", work(*asked, progress=lambda *values: told.send(("progress", values)), **named)))
     except EmberError as problem:
         told.send((type(problem).__name__, str(problem)))
     except Exception as problem:
         if _no_memory(problem):
-            told.send((BadDrawing.__name__, NO_MEMORY.format(limits.bytes / 1e9)))
+            told.send((BadDrawing.__name__, NO_MEMORY.format(reading.what, limits.bytes / 1e9, reading.less)))
         else:
             told.send(("broke", traceback.format_exc()))
 

@@ -19,6 +19,7 @@ from emberquilt.errors import BadChoice, BadDrawing, BadLength
 from emberquilt.formats.make import Wishes, body_from
 from emberquilt.formats.project import Project, read_planned, write_project
 from emberquilt.formats.space_json import space_json
+from emberquilt.intake.apart import Limits, body_apart
 from emberquilt.intake.body_source import body_of
 from emberquilt.plan import Plan
 from emberquilt.solid.blown import blown
@@ -164,6 +165,18 @@ def test_a_section_has_the_area_that_another_library_finds(share, along, scale):
     (own,) = sections(turned, [height])
     assert own.is_valid
     assert own.area == pytest.approx(flat.area, rel=1e-5)
+
+
+def test_a_body_is_read_in_a_process_of_its_own():
+    data = stl(pear())
+    here, there = body_of(data, "120 mm", "mm"), body_apart(data, "120 mm", "mm")
+    assert (there.mesh.points == here.mesh.points).all()
+    assert there.height_mm == 120
+    with pytest.raises(BadLength, match="does not say its unit"):
+        body_apart(data, "", "mm")
+    heavy = stl(trimesh.creation.icosphere(subdivisions=6))
+    with pytest.raises(BadDrawing, match=r"This body asks for more memory .* smaller or simpler one\.$"):
+        body_apart(heavy, "120 mm", "mm", limits=Limits(memory=10_000_000))
 
 
 def test_a_body_keeps_its_openings_in_every_slice():

@@ -7,8 +7,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.errors import BadChoice, EmberError
 from emberquilt.formats.make import Wishes, block_from, body_from, made_from
-from emberquilt.intake.apart import propose_apart
-from emberquilt.intake.body_source import blown_body, body_of
+from emberquilt.intake.apart import body_apart, propose_apart
+from emberquilt.intake.body_source import blown_body
 from emberquilt.intake.knobs import knobs_of, size_of
 from emberquilt.practice import Practice
 from emberquilt.space.slices import Cutting
@@ -64,7 +64,7 @@ def _sliced(request, practice: Practice):
         body = blown_body(front, side, high, practice.unit, request.POST.get("stretch") == "yes")
     else:
         data, name = _file(request, "body", "an STL, OBJ or 3MF of a closed body, or drawings of its front and side")
-        body = body_of(data, high, practice.unit)
+        body = body_apart(data, high, practice.unit)
     pin = request.POST.get("pin", "").strip()
     how = Cutting(
         _mm(request, "slice_thickness", practice),

@@ -5,7 +5,7 @@ import logging
 from django_tasks import task
 
 from emberquilt.errors import Cancelled, EmberError
-from emberquilt.intake.apart import BROKE, Broke, propose_apart
+from emberquilt.intake.apart import DRAWING, Broke, propose_apart
 from emberquilt.intake.knobs import knobs_of, size_of
 from workshop.progress import telling
 from workshop.shop.actions import practice_of
@@ -40,7 +40,7 @@ def find_pieces(draft_pk: int, turn: int) -> None:
             log.error("A drawing broke its reading: %s", problem.__cause__)
     except Exception:
         # whatever else went wrong, the person is told and the page does not wait for ever
-        _tell(draft, turn, state=Draft.State.FAILED, problem=BROKE)
+        _tell(draft, turn, state=Draft.State.FAILED, problem=DRAWING.broke())
         raise
 
 
