@@ -20,7 +20,6 @@ LOW = 12
 """Of the spectrum so many frequencies either way tell shapes apart at first."""
 ROUND_TURNS = 6
 """What fits itself at so many turns is round: it can lie any way, and its arrow alone tells."""
-PAIRS_AT_ONCE = 20000
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,40 +107,35 @@ def _allowed(area: np.ndarray, share: float) -> np.ndarray:
 
 
 def _twins(parts: list[Part], points: np.ndarray, area: np.ndarray) -> Iterable[Twins]:
-    """Every part is with the first one that it lies on; so no chain of small differences makes a group."""
+    """Every part is with the first one that it lies on; so no chain of small differences makes a group, and what is
+    with another already is compared with nothing more."""
     allowed = _allowed(area, SAME_SHARE)
-    first, second = _pairs(points, allowed)
     behind = mirrored(points)
-    like: dict[int, list[tuple[int, float, bool]]] = {}
-    for begin in range(0, len(first), PAIRS_AT_ONCE):
-        a, b = first[begin : begin + PAIRS_AT_ONCE], second[begin : begin + PAIRS_AT_ONCE]
-        plain, over = laid_on(points[a], points[b]).off_mm, laid_on(points[a], behind[b]).off_mm
-        off, turned_over = np.minimum(plain, over), plain > allowed[a]
-        for i in np.flatnonzero(off <= allowed[a]).tolist():
-            like.setdefault(int(a[i]), []).append((int(b[i]), float(off[i]), bool(turned_over[i])))
     taken: set[int] = set()
-    for seed in sorted(like):
-        group = [one for one in like[seed] if one[0] not in taken]
-        if seed in taken or not group:
+    for seed, near in enumerate(_near(points, allowed)):
+        others = [] if seed in taken else [k for k in near if k > seed and k not in taken]
+        if not others:
             continue
-        mine = [seed, *(other for other, _, _ in group)]
-        taken.update(mine)
-        woods = {(parts[i].material, parts[i].coat) for i in mine}
-        keys = tuple(parts[i].key for i in mine)
-        off = round(max(off for _, off, _ in group), 3)
-        yield Twins(keys, any(over for _, _, over in group), off, len(woods) < len(mine))
+        mine = np.broadcast_to(points[seed], (len(others), points.shape[1]))
+        plain, over = laid_on(mine, points[others]).off_mm, laid_on(mine, behind[others]).off_mm
+        off = np.minimum(plain, over)
+        fits = np.flatnonzero(off <= allowed[seed])
+        if not len(fits):
+            continue
+        group = [seed, *(others[i] for i in fits)]
+        taken.update(group)
+        woods = {(parts[i].material, parts[i].coat) for i in group}
+        turned_over = bool((plain[fits] > allowed[seed]).any())
+        keys = tuple(parts[i].key for i in group)
+        yield Twins(keys, turned_over, round(float(off[fits].max()), 3), len(woods) < len(group))
 
 
-def _pairs(points: np.ndarray, allowed: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Pairs that may lie on each other within what is allowed, the earlier one first. Where outlines begin and how they
+def _near(points: np.ndarray, allowed: np.ndarray) -> list[list[int]]:
+    """For each part those that may lie on it within what is allowed, in their order. Where outlines begin and how they
     are turned changes but the phase of their spectrum, so its size bounds how near they can come."""
     spectrum = np.abs(np.fft.fft(points, axis=1)) / points.shape[1]
     low = np.concatenate([spectrum[:, : LOW + 1], spectrum[:, -LOW:]], axis=1)
-    near = cKDTree(low).query_ball_point(low, allowed)
-    first = np.repeat(np.arange(len(low)), [len(one) for one in near])
-    second = np.fromiter((k for one in near for k in sorted(one)), int, len(first))
-    later = second > first
-    return first[later], second[later]
+    return [sorted(one) for one in cKDTree(low).query_ball_point(low, allowed)]
 
 
 def _turned(parts: list[Part], points: np.ndarray, area: np.ndarray) -> Iterable[Turned]:

@@ -1,10 +1,16 @@
 """Chromium on the real pages. Nothing here knows an address outside the test's own server."""
 
-from contextlib import contextmanager
+import sqlite3
+import uuid
+from contextlib import closing, contextmanager
 from pathlib import Path
 
 import pytest
+from django.core.management import call_command
+from django.db import connection
 from playwright.sync_api import sync_playwright
+
+from workshop.compositions.models import Composition
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -135,3 +141,25 @@ def desk(chromium, live_server, transactional_db, request):
     context.close()
     assert desk.problems == []
     assert desk.hosts <= {live_server.url}
+
+
+@pytest.fixture(scope="session")
+def kept_demo(tmp_path_factory) -> Path:
+    return tmp_path_factory.mktemp("demo") / "demo.sqlite3"
+
+
+@pytest.fixture
+def demo(transactional_db, kept_demo) -> dict[str, Composition]:
+    """The demo's works by name: loaded by the first who asks, copied for all others."""
+    connection.ensure_connection()
+    if kept_demo.exists():
+        with closing(sqlite3.connect(kept_demo)) as kept:
+            kept.backup(connection.connection)
+        for row in Composition.objects.all():
+            # what was worked out for another's work at this revision is not taken for this one's
+            Composition.objects.filter(pk=row.pk).update(uid=uuid.uuid4())
+    else:
+        call_command("load_demo", verbosity=0)
+        with closing(sqlite3.connect(kept_demo)) as kept:
+            connection.connection.backup(kept)
+    return {row.name: row for row in Composition.objects.all()}

@@ -1,19 +1,16 @@
 """axe-core on every view, at desk, tablet and phone size."""
 
 import pytest
-from django.core.management import call_command
 
 from workshop.compositions import actions, store
-from workshop.compositions.models import Composition
 from workshop.stations.rule import NAMES
 
 pytestmark = pytest.mark.browser
 
 
 # what a tablet shows is what a desk shows, set otherwise: its size is looked at in test_sizes
-def test_axe_finds_nothing_at_the_stations(desk):
-    call_command("load_demo", verbosity=0)
-    row = Composition.objects.get(name="Two koi")
+def test_axe_finds_nothing_at_the_stations(desk, demo):
+    row = demo["Two koi"]
     found = {}
     for name in NAMES:
         for query in ("", "?pieces=9"):
@@ -51,10 +48,10 @@ def test_axe_finds_nothing_at_the_stations(desk):
     if violations := desk.axe():
         found["circle"] = violations
     for name in ("Desk lighthouse", "Pear in slices", "Teapot puzzle"):
-        desk.open(f"/picture/{Composition.objects.get(name=name).uid}/relief/")
+        desk.open(f"/picture/{demo[name].uid}/relief/")
         if violations := desk.axe():
             found[name] = violations
-    sunk = Composition.objects.get(name="House number")
+    sunk = demo["House number"]
     depths = f"/picture/{sunk.uid}/relief/?show=depths&pieces={store.load(sunk).made[0].key}"
     for path in (
         "/",
@@ -73,9 +70,8 @@ def test_axe_finds_nothing_at_the_stations(desk):
 
 
 @pytest.mark.parametrize("desk", [(390, 844)], indirect=True, ids=["phone"])
-def test_the_bench_fits_a_phone(desk):
-    call_command("load_demo", verbosity=0)
-    row = Composition.objects.get(name="Two koi")
+def test_the_bench_fits_a_phone(desk, demo):
+    row = demo["Two koi"]
     desk.open(f"/picture/{row.uid}/bench/")
     assert desk.axe() == []
     assert desk.page.evaluate("() => document.documentElement.scrollWidth") <= 390

@@ -2,7 +2,6 @@
 its photo."""
 
 import pytest
-from django.core.management import call_command
 
 from emberquilt.assembly.dryfit import fit_order
 from emberquilt.outline.coverage import Coverage
@@ -31,10 +30,9 @@ def knot(page) -> str:
     return page.locator("#ticket .no .n").inner_text()
 
 
-def test_the_work_is_lifted_apart_and_played(desk, transactional_db):
+def test_the_work_is_lifted_apart_and_played(desk, demo):
     """Knot by knot the sheets come down; what moves hovers before what lies, its glue hatched, its clamps set."""
-    call_command("load_demo", verbosity=0)
-    work = Composition.objects.get(name="Lighthouse at dusk")
+    work = demo["Lighthouse at dusk"]
     page = desk.page
     desk.open(f"/picture/{work.uid}/assembly/")
     assert page.locator(".lifted .leaf").count() == 5

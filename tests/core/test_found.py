@@ -61,17 +61,18 @@ def test_a_little_too_different_is_not_alike():
 
 
 def test_parts_of_the_koi_are_found_by_their_photos(koi):
-    """All 62 lying somehow on paper, seen ten degrees off level, with light and noise; half of the koi's pieces have a
-    near twin in the other fish. All are of one wood here, so that colours cannot help."""
+    """Every second of the 62 lying somehow on paper, seen ten degrees off level, with light and noise; half of the
+    koi's pieces have a near twin in the other fish. All are of one wood here, so that colours cannot help."""
     job = job_of(composition(koi.coverage))
     first = five = 0
-    for key, part in job.pieces.items():
+    some = list(job.pieces.items())[::2]
+    for key, part in some:
         found = [match.part for match in found_in(job, photo_of(part.outline, OAK, 7 * key))]
         assert len(found) == 5
         first += found[0] == part.key
         five += part.key in found
-    assert first >= 0.9 * len(job.pieces)
-    assert five >= 0.98 * len(job.pieces)
+    assert first >= 0.9 * len(some)
+    assert five >= 0.98 * len(some)
 
 
 def test_a_part_on_its_face_is_known():
