@@ -14,6 +14,7 @@ from ..work.poses import poses_of
 from ..work.register import judgement
 from .order import together_of
 from .standing import DRAUGHT_DEG, hidden_parts, stand_of
+from .sweeping import overlaps
 
 MISSES_MM = 0.4
 """A tab that lies so far beside its slot does not go in."""
@@ -36,6 +37,7 @@ def judge(job: Job, plan) -> list[Finding]:
     if kits:
         found += _slots(job)
         found += _misses(job)
+        found += _collisions(job)
         found += _stands(job)
         found += _hides(job)
     return found
@@ -59,6 +61,18 @@ def _trapped(job: Job, layer: Layer) -> Iterator[Finding]:
         "A part goes into all its slots along one straight way.",
         keys,
     )
+
+
+def _collisions(job: Job) -> Iterator[Finding]:
+    for one, other in overlaps(job):
+        a, b = _number(job, one), _number(job, other)
+        yield Finding(
+            "parts-collide",
+            "relief",
+            f"Where they stand {a} and {b} are in one place: one of their slots is drawn where the other part is.",
+            "Two parts cannot be where one is.",
+            (one, other),
+        )
 
 
 def _alone(job: Job, layer: Layer) -> Iterator[Finding]:

@@ -2,12 +2,12 @@
 that none is trapped.
 
 A set of parts comes apart where some of them can be drawn off the rest along one line: every joint between the two
-lets go that way. Put together it goes the other way round. Only the joints are looked at, not whether a part swept in
-would hit another.
+lets go that way, and nothing else stands in the way. Put together it goes the other way round.
 """
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import permutations
 
 import numpy as np
 from networkx import DiGraph, strongly_connected_components
@@ -18,9 +18,11 @@ from ..work.in_space import Body, Joint
 from ..work.joints import joints_of, out_of
 from ..work.parts import Job
 from ..work.poses import Pose, poses_of
+from .sweeping import Sweeps
 
 SAME_WAY = 0.995
 """Cosine of two directions that a hand takes for one: own choice."""
+ALL_ROUND = tuple(np.concatenate([np.eye(3), -np.eye(3)]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +90,7 @@ class _Apart:
         self.keys = [p.key for p in layer.without_openings.pieces]
         mine = set(self.keys)
         self.joints = [(n, j) for n, j in joints_of(job.composition) if j.tab in mine and j.slot in mine]
+        self.sweeps = Sweeps(job, self.poses)
         self.trapped: list[int] = []
         self.order: list[Going] = []
 
@@ -107,10 +110,12 @@ class _Apart:
             return
         parted = self._parted(group)
         if parted is None:
-            self.trapped += [n for n, j in self.joints if j.tab in group and j.slot in group]
+            own = [n for n, j in self.joints if j.tab in group and j.slot in group]
+            self.trapped += own or [n for n, j in self.joints if {j.tab, j.slot} & group]
             rest = sorted(group, key=lambda key: (not self._carries(key), -self.job.pieces[key].area_mm2, key))
             for key in rest:
-                self.order.append(Going(key, (), "its tabs trap each other: there is no way to put it in"))
+                why = "its tabs trap each other" if own else "they hook into each other"
+                self.order.append(Going(key, (), f"{why}: there is no way to put it in"))
             return
         staying, moving, way = parted
         self._build(staying)
@@ -151,22 +156,11 @@ class _Apart:
 
     def _parted(self, group: frozenset[int]) -> tuple[frozenset[int], frozenset[int], np.ndarray] | None:
         """A set that can be drawn off the rest, and the way in which it goes in again; the smallest there is."""
-        own = [(n, j) for n, j in self.joints if j.tab in group and j.slot in group]
-        ways = [self._way(j) for _, j in own]
+        own = [j for _, j in self.joints if j.tab in group and j.slot in group]
+        ways = [self._way(j) for j in own]
         best = None
-        for way in ways:
-            graph = DiGraph()
-            graph.add_nodes_from(group)
-            for (_, joint), other in zip(own, ways, strict=True):
-                along = float(other @ way)
-                if along > SAME_WAY:
-                    # the tab's part goes in along this way: while it is in, whoever holds it goes with it
-                    graph.add_edge(joint.slot, joint.tab)
-                elif along < -SAME_WAY:
-                    graph.add_edge(joint.tab, joint.slot)
-                else:
-                    graph.add_edge(joint.tab, joint.slot)
-                    graph.add_edge(joint.slot, joint.tab)
+        for way in _different(ways) or ALL_ROUND:
+            graph = self._held(group, list(zip(own, ways, strict=True)), way)
             parts = list(strongly_connected_components(graph))
             if len(parts) < 2:
                 continue
@@ -183,6 +177,26 @@ class _Apart:
         _, moving, way = best
         return group - moving, moving, way
 
+    def _held(self, group: frozenset[int], own: list[tuple[Joint, np.ndarray]], way: np.ndarray) -> DiGraph:
+        """Who goes with whom when one is drawn out against `way`."""
+        graph: DiGraph = DiGraph()
+        graph.add_nodes_from(group)
+        joined = set()
+        for joint, other in own:
+            joined |= {(joint.tab, joint.slot), (joint.slot, joint.tab)}
+            along = float(other @ way)
+            if along > SAME_WAY:
+                # the tab's part goes in along this way: while it is in, whoever holds it goes with it
+                graph.add_edge(joint.slot, joint.tab)
+            elif along < -SAME_WAY:
+                graph.add_edge(joint.tab, joint.slot)
+            else:
+                graph.add_edges_from([(joint.tab, joint.slot), (joint.slot, joint.tab)])
+        for moved, met in permutations(sorted(group), 2):
+            if (moved, met) not in joined and self.sweeps.hits(moved, met, -way):
+                graph.add_edge(moved, met)
+        return graph
+
     def _way(self, joint: Joint) -> np.ndarray:
         """The way in space in which the tab's part goes into the slot's."""
         pose = self.poses[joint.tab]
@@ -191,6 +205,15 @@ class _Apart:
             # its slot comes down over the other: it moves against the way its slot runs
             return _in_space(pose, (x0 - x1, y0 - y1))
         return _in_space(pose, out_of(joint))
+
+
+def _different(ways: list[np.ndarray]) -> list[np.ndarray]:
+    """Each direction once."""
+    kept: list[np.ndarray] = []
+    for way in ways:
+        if not any(float(way @ other) > SAME_WAY for other in kept):
+            kept.append(way)
+    return kept
 
 
 def _told(way: np.ndarray) -> tuple[float, float, float]:

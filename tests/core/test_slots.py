@@ -443,3 +443,56 @@ def drawn_svg(proposal) -> str:
         + "".join(paths)
         + "</svg>"
     )
+
+
+def on_a_line(*outlines: shapely.Polygon) -> Composition:
+    """Parts that stand in one plane in a base, each by a tab at its own foot: their x is the base's, the sheet's y
+    their height over it."""
+    made, joints = [shapely.box(0, 200, 200, 240)], []
+    for n, outline in enumerate(outlines):
+        sheet = shapely.affinity.translate(outline, 0, -300 * (n + 1))
+        x0, foot = sheet.bounds[0], sheet.bounds[3]
+        made.append(sheet)
+        middle = ((x0 + 2, 220.0), (x0 + 10, 220.0))
+        joints.append(Joint(n + 2, 1, ((x0 + 2, foot), (x0 + 10, foot)), middle, (x0 + 6, foot + 6)))
+    lowered = [shapely.affinity.translate(one, 0, 900) for one in made]
+    moved = tuple(joint.moved((1, 0, 0, 0, 1, 900)) for joint in joints)
+    return kit(lowered, moved)
+
+
+def order_of(work: Composition) -> tuple[list[int], tuple[int, ...]]:
+    found = together_of(job_of(work), work.layers[0])
+    return [going.key for going in found.order], found.trapped
+
+
+POST = shapely.box(60, -30, 80, 0)
+HOOK = shapely.union(shapely.box(20, -60, 40, 0), shapely.box(20, -60, 90, -40))
+
+
+def test_a_part_goes_in_before_what_comes_to_hang_over_it():
+    """The hook's arm reaches over the post, whichever of the two is drawn first; beside it either can be last."""
+    assert order_of(on_a_line(POST, HOOK)) == ([1, 2, 3], ())
+    assert order_of(on_a_line(HOOK, POST)) == ([1, 3, 2], ())
+    beside = shapely.affinity.translate(POST, 60, 0)
+    orders = {tuple(order_of(on_a_line(*two))[0]) for two in ((beside, HOOK), (HOOK, beside))}
+    assert len(orders) == 1
+    assert "parts-collide" not in codes(on_a_line(POST, HOOK))
+
+
+def test_hooks_in_each_other_go_in_as_one_or_not_at_all():
+    """Each hooks under the other's arm: neither comes out upwards alone, both together do, and beside the work they
+    come apart sideways."""
+    other = shapely.union_all(
+        [shapely.box(60, -30, 100, 0), shapely.box(90, -90, 100, 0), shapely.box(30, -90, 100, -75)]
+    )
+    order, trapped = order_of(on_a_line(HOOK, other))
+    assert (order[0], set(order), trapped) == (1, {1, 2, 3}, ())
+    work = on_a_line(HOOK, other)
+    whys = [going.why for going in together_of(job_of(work), work.layers[0]).order]
+    assert any("go in as one" in why for why in whys)
+
+
+def test_two_parts_in_one_place_are_told():
+    work = on_a_line(POST, shapely.affinity.translate(POST, 8, 0))
+    assert "parts-collide" in codes(work)
+    assert "parts-collide" not in codes(on_a_line(POST, shapely.affinity.translate(POST, 20, 0)))
