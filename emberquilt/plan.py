@@ -2,12 +2,13 @@
 
 import datetime as dt
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 from . import rooms  # noqa: F401  opens every room, so that all are entered in the register
 from .assembly.glueup import GluePlan, glue_plan
+from .bench.cards import Card, cards
 from .calendar.schedule import Schedule, schedule
 from .findings import STATIONS, Finding
 from .outline.coverage import Coverage
@@ -23,41 +24,59 @@ from .work.parts import Job, job_of
 from .work.register import JUDGEMENTS, STEPS
 from .work.steps import Done, Gathered, Step, left_of
 
+T = TypeVar("T")
+AT_A_MOMENT = ("left", "todo", "schedule")
+"""What a plan works out of what is done, and from when on."""
+
+
+class of_work(cached_property[T]):  # noqa: N801  used as cached_property is
+    """What hangs on the work alone: plans of one work at other moments share it."""
+
+    def __get__(self, instance, owner=None):
+        if instance is not None and instance.base is not None:
+            instance = instance.base
+        return super().__get__(instance, owner)
+
 
 @dataclass(frozen=True)
 class Plan:
     """What each room works out is worked out when first asked for, for the whole work. `start` is the first moment of
-    work, `done` what the bench has ticked off."""
+    work, `done` what the bench has ticked off, `base` a plan of the same work at another moment."""
 
     composition: Composition
     start: dt.datetime = dt.datetime(2026, 1, 5)
     done: Done = frozenset()
+    base: "Plan | None" = field(default=None, repr=False, compare=False)
 
-    @cached_property
+    def at(self, start: dt.datetime, done: Done) -> "Plan":
+        """The same work at another moment: only what hangs on that is worked out again."""
+        return Plan(self.composition, start, done, self.base or self)
+
+    @of_work
     def job(self) -> Job:
         return job_of(self.composition)
 
-    @cached_property
+    @of_work
     def relief(self) -> Relief:
         return Relief(self.job)
 
-    @cached_property
+    @of_work
     def needs(self) -> tuple[Need, ...]:
         return needs_of(self.job)
 
-    @cached_property
+    @of_work
     def milling(self) -> Milling:
         return milling_of(self.job)
 
-    @cached_property
+    @of_work
     def buying(self) -> Buying:
         return buying_of(self.job)
 
-    @cached_property
+    @of_work
     def saw(self) -> SawPlan:
         return saw_plan(self.job)
 
-    @cached_property
+    @of_work
     def paper(self) -> dict[int, int]:
         """The paper copy that each piece is cut from, 1 to at most 4, layer by layer."""
         table: dict[int, int] = {}
@@ -65,17 +84,22 @@ class Plan:
             table |= _paper(layer.without_openings.coverage)
         return table
 
-    @cached_property
+    @of_work
     def glue(self) -> GluePlan:
         return glue_plan(self.job)
 
-    @cached_property
+    @of_work
     def steps(self) -> tuple[Step, ...]:
         """All steps of all copies, in an order in which they could be done one after another."""
         gathered = Gathered()
         for _, tell in sorted(STEPS, key=lambda entry: entry[0]):
             tell(self.job, self, gathered)
         return tuple(gathered.steps)
+
+    @of_work
+    def cards(self) -> tuple[Card, ...]:
+        """What is done at the bench, one after another."""
+        return cards(self.job, self.steps, self.saw, self.glue)
 
     @cached_property
     def left(self) -> tuple[Step, ...]:
@@ -129,8 +153,9 @@ class _Findings(dict):
         self.plan = plan
 
     def __missing__(self, station: str) -> list[Finding]:
-        plan = self.plan
-        self[station] = [
-            finding for entry in JUDGEMENTS.get(station, ()) for finding in entry.judge(plan.job, plan.of(entry.plan))
-        ]
+        plan, judges = self.plan, JUDGEMENTS.get(station, ())
+        if plan.base is not None and not any(entry.plan in AT_A_MOMENT for entry in judges):
+            self[station] = plan.base._of_station[station]
+        else:
+            self[station] = [one for entry in judges for one in entry.judge(plan.job, plan.of(entry.plan))]
         return self[station]

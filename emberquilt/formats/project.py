@@ -17,7 +17,6 @@ import jsonschema
 import numpy as np
 import shapely
 
-from ..bench.cards import cards
 from ..errors import BadChoice, BadProject, EmberError
 from ..findings import Finding
 from ..hours import FIRST_YEAR, LAST_YEAR, day_of
@@ -178,7 +177,7 @@ def read_planned(data: bytes) -> Project:
     project = read_project(data)
     try:
         plan = Plan(project.composition)
-        cards(plan.job, plan.steps, plan.saw, plan.glue)
+        _ = plan.cards
         if not any(f.code == "no-dates" for f in plan.every_finding):
             _ = plan.schedule
     except Exception as problem:

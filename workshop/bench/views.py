@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from emberquilt.bench.cards import Card, cards
+from emberquilt.bench.cards import Card
 from emberquilt.bench.mending import HOWS, mends_of
 from emberquilt.bench.remake import other_board, remake_of
 from emberquilt.drawing.panel import dress_json, shapes_json
@@ -37,13 +37,6 @@ def _asked(request) -> tuple[str, str] | None:
     return (step, part) if step and MARK.match(step) and MARK.match(part) else None
 
 
-def _cards(plan: Plan) -> tuple[Card, ...]:
-    kept = plan.__dict__.get("_cards")
-    if kept is None:
-        kept = plan.__dict__["_cards"] = cards(plan.job, plan.steps, plan.saw, plan.glue)
-    return kept
-
-
 def _address(row, step: str, part: str) -> str:
     """The page of one card."""
     return f"{reverse('bench', args=(row.uid,))}?{urlencode({'step': step, 'part': part})}"
@@ -53,7 +46,7 @@ def _address(row, step: str, part: str) -> str:
 def card(request, uid):
     row = own(request, uid)
     plan = plan_of(row)
-    table = _cards(plan)
+    table = plan.cards
     now = actions.next_card(row, table, plan.left, _asked(request))
     timer = actions.timer_of(row, now)
     waiting = actions.marks_left(plan.left)
@@ -144,7 +137,7 @@ def _ticks(done: int, total: int) -> list[tuple[float, float, bool]]:
 
 def _card_now(request, row) -> Card:
     plan = plan_of(row)
-    now = actions.next_card(row, _cards(plan), plan.left, _asked(request))
+    now = actions.next_card(row, plan.cards, plan.left, _asked(request))
     if now is None:
         raise BadChoice("Every card is done.")
     return now

@@ -1,6 +1,5 @@
 """The plan of a composition as its owner's shop stands now. Plans are kept while nothing they hang on changes."""
 
-import datetime as dt
 from dataclasses import replace
 
 from emberquilt.hours import first_moment
@@ -13,6 +12,7 @@ from workshop.shop.clock import now_in
 from . import store
 from .models import Composition
 
+_wholes = Kept(store.KEPT)
 _plans = Kept(store.KEPT)
 
 
@@ -22,11 +22,11 @@ def plan_of(row: Composition) -> Plan:
     shop = shop_of(row.owner)
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop))
     done = frozenset(done_keys(row))
-    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, ratio, start, done)
-    return _plans.get(key, lambda: _make(row, ratio, start, done))
+    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, ratio)
+    whole = _wholes.get(key, lambda: _make(row, ratio))
+    return _plans.get((*key, start, done), lambda: whole.at(start, done))
 
 
-def _make(row: Composition, ratio: float, start: dt.datetime, done: frozenset) -> Plan:
+def _make(row: Composition, ratio: float) -> Plan:
     composition = store.load(row)
-    corrected = replace(composition, practice=composition.practice.changed(estimate_ratio=ratio))
-    return Plan(corrected, start, done)
+    return Plan(replace(composition, practice=composition.practice.changed(estimate_ratio=ratio)))

@@ -9,7 +9,6 @@ from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
-from emberquilt.bench.cards import cards
 from emberquilt.formats.make import Wishes, block_from, body_from
 from emberquilt.intake.body_source import Brought
 from emberquilt.keys import runs
@@ -261,7 +260,7 @@ def _saw_some(row: Composition, count: int) -> None:
     rng = random.Random(7)  # noqa: S311  invented data, not a secret
     at = timezone.now() - dt.timedelta(days=2, hours=1)
     plan = plan_of(row)
-    table = cards(plan.job, plan.steps, plan.saw, plan.glue)
+    table = plan.cards
     for card in table:
         if card.step.verb == "paste":
             Event.objects.create(composition=row, step=card.step.key, what="done", at=at)
