@@ -259,9 +259,8 @@ def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
     paged.write_bytes(pdf(lines))
     bring(desk, paged, "240 mm")
     assert page.locator(".found").inner_text() == "4"
-    for kind in ("tiff", "avif", "gif"):
-        picture = tmp_path / f"sheet.{kind}"
-        Image.fromarray(flat).save(picture)
-        bring(desk, picture, "240 mm")
-        assert page.locator(".found").inner_text() == "30"
-        assert page.evaluate("emberPanel.scene.underlay.image.naturalWidth") == flat.shape[1]
+    picture = tmp_path / "sheet.avif"
+    Image.fromarray(flat).save(picture)
+    bring(desk, picture, "240 mm")
+    assert page.locator(".found").inner_text() == "30"
+    assert page.evaluate("emberPanel.scene.underlay.image.naturalWidth") == flat.shape[1]

@@ -68,25 +68,13 @@ def test_every_page_fits_phone_tablet_and_desk(watched, demo):
         f"/shop/board/{board}/",
         "/picture/nothing/",
     ]
-    for row, piece in ((koi, 9), (lighthouse, load(lighthouse).usual_layer.without_openings.pieces[0].key)):
+    foremost = load(lighthouse).usual_layer.without_openings.pieces[0].key
+    for row, piece in ((koi, 9), (lighthouse, foremost)):
         paths += [f"/picture/{row.uid}/{name}/{query}" for name in NAMES for query in ("", f"?pieces={piece}")]
-        paths += [
-            f"/picture/{row.uid}/{page}"
-            for page in (
-                "palettes/",
-                "pack/",
-                f"place/?piece={piece}",
-                "wood/?show=picture",
-                "saw/?show=way",
-                "practise/",
-                "assembly/?show=coats",
-                "assembly/?knot=trim",
-                "bench/fit/",
-                "bench/which/?number=9",
-                "swatches/",
-                "final/",
-            )
-        ]
+    pages = ("palettes/", "pack/", "place/?piece=9", "wood/?show=picture", "practise/", "bench/which/?number=9")
+    paths += [f"/picture/{koi.uid}/{page}" for page in (*pages, "swatches/", "final/")]
+    pages = ("saw/?show=way", "assembly/?show=coats", "assembly/?knot=trim", "bench/fit/", f"place/?piece={foremost}")
+    paths += [f"/picture/{lighthouse.uid}/{page}" for page in pages]
     for draft in drafts_of(koi.owner):
         paths.append(f"/draft/{draft.uid}/")
     wide, refused = {}, {}

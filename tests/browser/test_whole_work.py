@@ -1,4 +1,4 @@
-"""The lighthouse planned as a whole: painted shapes to five sheets over each other, in six copies, to the last card."""
+"""The lighthouse as a whole: painted shapes to five sheets over each other, in three copies, to the last card."""
 
 import re
 
@@ -8,15 +8,16 @@ from tests.browser.hands import brought, given_woods, opened, painted, places, s
 from workshop.compositions.plans import plan_of
 
 pytestmark = pytest.mark.browser
+COPIES = 3
 
 
-def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
+def test_three_lighthouses_from_the_drawing_to_the_last_card(desk):
     page = desk.page
     row = brought(desk)
     desk.station("Pattern")
     stacked(desk)
     opened(desk, "the whole picture")
-    page.fill("#w-copies", "6")
+    page.fill("#w-copies", str(COPIES))
     sent(desk, lambda: page.locator("form:has(#w-copies) button").click())
 
     desk.station("Wood")
@@ -25,7 +26,7 @@ def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
     row.refresh_from_db()
     plan = plan_of(row)
     once = len(plan.job.of_one)
-    assert plan.job.copies == 6
+    assert plan.job.copies == COPIES
 
     # from the front every visible part can be chosen, whichever layer it is in
     desk.station("Relief")
@@ -43,10 +44,10 @@ def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
 
     desk.station("Stock")
     text = desk.ticket()
-    assert f"{6 * once} parts" in text
+    assert f"{COPIES * once} parts" in text
     assert "birch plywood" in text
     desk.station("Saw")
-    assert "6 times" in desk.ticket()
+    assert f"{COPIES} times" in desk.ticket()
     offer = page.get_by_role("button", name=re.compile(r"saw \d at once"))
     high = int(re.search(r"\d", offer.inner_text())[0])
     before = plan.saw.minutes
@@ -59,7 +60,7 @@ def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
     assert "it carries the rest" in text
     assert "after the edge is trimmed" in text
     desk.station("Calendar")
-    assert "all 6" in desk.ticket()
+    assert f"all {COPIES}" in desk.ticket()
 
     page.locator("#rule a", has_text="Bench").click()
     page.wait_for_selector(".view canvas")
@@ -68,13 +69,13 @@ def test_six_lighthouses_from_the_drawing_to_the_last_card(desk):
     # painted before anything lies on the sky, flush before the rocks go on, finished at last
     assert len(places(titles, "Paint")) == 2
     assert max(places(titles, "Paint")) < min(places(titles, "Glue"))
-    for copy in range(1, 7):
-        mine = f"{copy} of 6"
+    for copy in range(1, COPIES + 1):
+        mine = f"{copy} of {COPIES}"
         (flush,) = places(titles, "Trim the edge flush", mine)
         (rocks,) = places(titles, "Glue", "wenge", mine)
         assert max(places(titles, "Glue", "walnut", mine)) < flush < rocks
         assert rocks < min(places(titles, "coat 1 of 3"))
-    assert len(places(titles, "Glue")) == 6 * (once - 1)
+    assert len(places(titles, "Glue")) == COPIES * (once - 1)
     row.refresh_from_db()
     assert not plan_of(row).left
     desk.open(f"/picture/{row.uid}/log/")
