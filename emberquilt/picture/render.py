@@ -127,9 +127,10 @@ class _Stage:
         self.edge = np.array([0.1] + [p.edge_mm for p in parts], np.float32)
         hollows = [p.hollow or FLAT for p in parts]
         self.hollow = np.array([(0.0, 0.0, 0.0)] + [(h.deep_mm, h.steep, h.round_mm) for h in hollows], np.float32)
+        self.wall = np.array([0.0] + [_wall_mm(h) for h in hollows], np.float32)
         dark = [SEAM_DARK if p.hollow is None else WITHIN_DARK for p in parts]
         self.seam = np.array([SEAM_DARK, *dark], np.float32)
-        self.most_edge_mm = max(float(self.edge.max()), *(_wall_mm(h) for h in hollows), 0.0)
+        self.most_edge_mm = max(float(self.edge.max()), float(self.wall.max()))
         self.sheen = np.array([1.0] + [self._sheen(p) for p in parts], np.float32)
         # as fine as the picture shows, not as it is sampled: the finest figures take most of a second each to draw
         shown = 0.8 * px_per_mm / light.ss
@@ -188,13 +189,13 @@ class _Stage:
         height += np.take(self.top - self.edge, labels)
         into /= edge
         into[labels == 0] = 0
-        if self.hollow.any():
+        if self.wall.any():
             self._hollowed(labels, distance, height, into)
         return height, distance, into
 
     def _hollowed(self, labels: np.ndarray, distance: np.ndarray, height: np.ndarray, into: np.ndarray) -> None:
         """Walls of fields that no flat bit made rise towards their border: how far into them is below zero."""
-        here = np.nonzero(np.take(self.hollow[:, 0], labels))
+        here = np.nonzero(distance < np.take(self.wall, labels))
         deep, steep, radius = self.hollow[labels[here]].T
         far = distance[here]
         straight = np.maximum(deep - steep * far, 0) * (steep > 0)
@@ -234,7 +235,7 @@ class _Stage:
         labels = self._labels(begin - pad, rows + 2 * pad, columns, self.px_per_mm)
         _, distance, into = self._rounded(labels, self.px_per_mm)
         wider, keep = slice(pad - MARGIN_PX, pad + rows + MARGIN_PX), slice(pad, pad + rows)
-        soft_px = LONG_SOFT_PX if self.hollow.any() else SOFT_PX
+        soft_px = LONG_SOFT_PX if self.wall.any() else SOFT_PX
         nx, ny = (n[MARGIN_PX:-MARGIN_PX] for n in slopes(distance[wider], into[wider], soft_px))
         labels, distance = labels[keep], distance[keep]
         for place, here, _, slope, spots in self._carved(labels, begin, self.px_per_mm):
