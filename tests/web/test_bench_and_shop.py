@@ -14,6 +14,7 @@ from emberquilt.bench.cards import cards
 from tests.photos import photo_of
 from tests.web.conftest import laid, said
 from workshop.bench import actions as bench
+from workshop.bench.kept_log import log_of
 from workshop.bench.models import Event, Timer
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
@@ -374,4 +375,4 @@ def test_what_broke_is_mended_or_made_again_and_the_log_says_why(client, ready):
     assert "the wrong wood, way or face" in client.get(f"/picture/{ready.uid}/log/").content.decode()
     assert client.post(address, marks | {"what": "broke", "how": "magic"}).status_code == 422
     # it travels with the project file
-    assert [entry.get("why") for entry in bench.log_of(ready)] == ["along", "wrong"]
+    assert [entry.get("why") for entry in log_of(ready)] == ["along", "wrong"]

@@ -18,6 +18,7 @@ from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse, with_de
 from emberquilt.work.composition import Composition
 from emberquilt.work.copies import any_copy
 from emberquilt.work.verbs import edit
+from workshop.bench.kept_log import keep_log, log_of
 from workshop.shop.actions import bring_woods
 
 from . import models, store
@@ -163,8 +164,6 @@ def accept_draft(draft: models.Draft, name: str, practice: Practice, most: int =
 
 def bring_project(owner, data: bytes) -> models.Composition:
     """A project file as a new composition of this owner, with its log. Raises `BadProject`; then nothing is kept."""
-    from workshop.bench.actions import keep_log
-
     project: Project = read_planned(data)
     with transaction.atomic():
         spoken_of = [int(name) for event in project.log if (name := any_copy(event["part"])).isdecimal()]
@@ -176,8 +175,6 @@ def bring_project(owner, data: bytes) -> models.Composition:
 
 
 def project_of(row: models.Composition, now: dt.datetime) -> Project:
-    from workshop.bench.actions import log_of
-
     source = models.Source.objects.filter(composition=row).values_list("data", flat=True).first()
     return Project(
         store.load(row), now.isoformat(timespec="seconds"), log_of(row), row.source_name, bytes(source or b"")
