@@ -55,16 +55,12 @@ SLOT_WORDS_MM = 2.6
 
 def _in_slots(part: Printed) -> list[Text]:
     """In every slot the number of what goes into it; at one that does not go through also how deep it is."""
-    at_sunk = [(slot.centroid, words) for slot, words in part.sunk]
-    blind = [Text(at.x, at.y + 0.35 * SLOT_WORDS_MM, words, SLOT_WORDS_MM, centred=True) for at, words in at_sunk]
-    if not any(part.in_holes):
-        return blind
-    rings = [shapely.Polygon(ring).centroid for ring in part.outline.interiors]
-    return blind + [
-        Text(at.x, at.y + 0.35 * SLOT_WORDS_MM, words, SLOT_WORDS_MM, centred=True)
-        for at, words in zip(rings, part.in_holes, strict=False)
-        if words
-    ]
+    places = [(slot.centroid, words) for slot, words in part.sunk]
+    if any(part.in_holes):
+        rings = [shapely.Polygon(ring).centroid for ring in part.outline.interiors]
+        places += [(at, words) for at, words in zip(rings, part.in_holes, strict=False) if words]
+    low = 0.35 * SLOT_WORDS_MM
+    return [Text(at.x, at.y + low, words, SLOT_WORDS_MM, centred=True) for at, words in places]
 
 
 def arrow_of(part: Printed) -> list[Stroke]:

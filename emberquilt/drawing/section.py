@@ -81,16 +81,11 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
             "name": part.name,
             "middle": round(x + width / 2, 1),
             "label": str(part.number) if key and seen and width >= LEAST_LABEL_PX * len(str(part.number)) else "",
-            "fill": filling(part, key),
+            "fill": _filling(part, key, shelf),
             "ply": part.role in ("shim", "backer", "spacer"),
             "on": key in chosen,
             "path": path_of(one, key, x, y, width, height) if key else _rabbeted(job, section, one, across, up, foot),
         }
-
-    def filling(part: Part, key: int) -> str:
-        if part.role == "resin":
-            return part.material
-        return f"url(#w-{part.material})" if part.material in shelf and (key or part.role == "rail") else ""
 
     def path_of(one: Slice, key: int, x: float, y: float, width: float, height: float) -> str:
         slope = job.composition.decisions.relief.slopes.get(key)
@@ -118,6 +113,13 @@ def drawn(job: Job, text: str, chosen: frozenset[int], shelf: Mapping[str, dict]
         bottom,
         reach_of(job),
     )
+
+
+def _filling(part: Part, key: int, shelf: Mapping[str, Mapping[str, str]]) -> str:
+    """With what a block is filled: resin with its colour, pieces and rails with their wood."""
+    if part.role == "resin":
+        return part.material
+    return f"url(#w-{part.material})" if part.material in shelf and (key or part.role == "rail") else ""
 
 
 def _rounded(job: Job, section: Section, one: Slice, x, y, w, h, across: float, up: float) -> str:

@@ -58,5 +58,6 @@ def mass_of(job: Job, parts: Iterable[Part]) -> Mass:
 
 
 def hung(job: Job) -> list[Part]:
-    """All parts of one copy that hang on the wall, and what is poured into it: the base is what a work stands on."""
-    return [*(part for part in job.of_one if part.id.role != "base"), *resin_of(job)]
+    """All of one copy that hangs on the wall: what routing leaves of a board, a block as it is before it is sawn, and
+    resin. The base is what a work stands on."""
+    return [*job.shown, *job.blocks, *resin_of(job)]

@@ -293,6 +293,21 @@ def test_resin_is_seen_and_weighed():
     assert [(b["wood"], b["piece"]) for b in told["bodies"] if b["role"] == "resin"] == [("#aa3311", pool.piece)]
 
 
+def test_a_routed_board_weighs_less_and_resin_in_it_more():
+    """A field of 50 by 44 mm with an island of 400 mm2, 5 mm deep: 9 ml of cherry gone, as many of resin instead."""
+    face, deep = sunk(), done(sunk(), "rout", [2], depth="5 mm")
+    level = done(face, "rout", [2], depth="0")
+    filled = done(deep, "pool", [2], tint="#2a6f8a")
+
+    def grams(work: Composition) -> float:
+        return 1000 * mass_of(job_of(work), hung(job_of(work))).weight_kg
+
+    volume_ml = (50 * 44 - 400) * 5 / 1000
+    cherry = job_of(face).composition.rack.shelf["cherry"].density_kg_m3 / 1000
+    assert grams(level) - grams(deep) == pytest.approx(volume_ml * cherry)
+    assert grams(filled) - grams(deep) == pytest.approx(volume_ml * 1.1)
+
+
 def test_pools_that_touch_or_nearly_are_told():
     assert "pools-touch" in codes(touching())
     assert "pool-wall" in codes(panes("#aa3311", "#112233", apart=1.5))
