@@ -64,6 +64,23 @@ def test_a_body_between_two_outlines(client, person):
     assert "lying slices, from" in client.get(answer.url).content.decode()
 
 
+def test_outlines_of_two_heights_are_refused_or_stretched_as_the_page_offers(client, person):
+    def sent(more: dict):
+        square = '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="80mm" viewBox="0 0 60 80">{}</svg>'
+        shapes = ('<path d="M5 5H45V65H5Z" fill="#a33"/>', '<path d="M5 5H45V45H5Z" fill="#a33"/>')
+        faces = {n: upload(f"{n}.svg", square.format(s)) for n, s in zip(("front", "side"), shapes, strict=True)}
+        return client.post("/begin/slices/", faces | {"slice_thickness": "8 mm", "along": "z"} | more, follow=True)
+
+    refused = sent({}).content.decode()
+    assert "two views of one body are of one height" in refused
+    assert Composition.objects.count() == 0
+    form = refused[refused.index('action="/begin/slices/"') :]
+    assert 'name="stretch"' in form[: form.index("</form>")]
+    sent({"stretch": "yes"})
+    (body,) = store.load(Composition.objects.get()).decisions.space.bodies
+    assert body.height_mm == pytest.approx(60, abs=0.5)
+
+
 @pytest.mark.parametrize(
     ("way", "values", "words"),
     [
