@@ -86,6 +86,9 @@ def main(argv: list[str] | None = None) -> int:
     return 0
 
 
+STRETCH = "make the side as high as the front where they differ"
+
+
 def _make_options(commands) -> None:
     """How a drawing becomes a whole work."""
     make = commands.add_parser("make", help="a project file from a drawing")
@@ -108,6 +111,7 @@ def _solid_options(commands) -> None:
     slices = commands.add_parser("slice", help="a project file of a body in slices: STL, OBJ or 3MF")
     slices.add_argument("mesh", type=Path, help="the body; or, with --side, a drawing of its front")
     slices.add_argument("--side", type=Path, help="a drawing of its right side: a body is blown up between the two")
+    slices.add_argument("--stretch", action="store_true", help=STRETCH)
     slices.add_argument("--thickness", required=True, help="of the stock, by the caliper: 6mm, 1/4 in")
     slices.add_argument("--height", help="finished height of the body, along its z: 150mm; the file's own otherwise")
     slices.add_argument("--along", default="z", choices=("x", "y", "z", "best"), help="which way it is sliced")
@@ -126,7 +130,7 @@ def _block_options(commands) -> None:
     block.add_argument("side", type=Path)
     block.add_argument("--block", required=True, help="side of the square block: 38mm, 1 1/2 in")
     block.add_argument("--height", help="finished height; as large as the block allows otherwise")
-    block.add_argument("--stretch", action="store_true", help="make the side as high as the front where they differ")
+    block.add_argument("--stretch", action="store_true", help=STRETCH)
     block.add_argument("--kind", default="auto", choices=list(KINDS), help="how to read the drawings")
     block.add_argument("--wood", default="", help="the code of one wood for all")
     block.add_argument("--copies", help="how many are made of it")
@@ -232,7 +236,7 @@ def _slice(options) -> None:
     if options.side:
         size, knobs = size_of({"how": "percent", "size": "100"}, "mm"), knobs_of({}, "mm")
         front, side = (propose_apart(p.read_bytes(), size, knobs, at_once=True) for p in (options.mesh, options.side))
-        body = blown_body(front, side, options.height or "", "mm")
+        body = blown_body(front, side, options.height or "", "mm", options.stretch)
     else:
         body = body_apart(options.mesh.read_bytes(), options.height or "", "mm", at_once=True)
     pin = Length.parse(options.pin, "mm").mm if options.pin.strip() not in ("0", "") else 0.0

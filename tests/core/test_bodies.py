@@ -17,7 +17,7 @@ from emberquilt.cli import main
 from emberquilt.drawing.print_pack import print_pack
 from emberquilt.errors import BadChoice, BadDrawing, BadLength
 from emberquilt.formats.make import Wishes, body_from
-from emberquilt.formats.project import Project, read_planned, write_project
+from emberquilt.formats.project import Project, read_planned, read_project, write_project
 from emberquilt.formats.space_json import space_json
 from emberquilt.intake.apart import Limits, body_apart
 from emberquilt.intake.body_source import body_of
@@ -424,3 +424,19 @@ def test_the_command_slices_and_the_plan_shows_it(tmp_path, capsys):
             )
     assert main(["export", str(out), "--to", "pdf", "--pack", "piles", "-o", str(tmp_path / "p.pdf")]) == 0
     assert (tmp_path / "p.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_the_command_blows_up_two_outlines_and_stretches_one_only_when_told(tmp_path, capsys):
+    views = {"front": "M5 5H45V65H5Z", "side": "M5 5H45V45H5Z"}
+    for name, path in views.items():
+        shape = f'<path d="{path}" fill="#a33"/>'
+        sheet = f'<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="80mm" viewBox="0 0 60 80">{shape}</svg>'
+        (tmp_path / f"{name}.svg").write_text(sheet, encoding="utf-8")
+    asked = ["slice", str(tmp_path / "front.svg"), "--side", str(tmp_path / "side.svg"), "--thickness", "6mm"]
+    asked += ["-o", str(tmp_path / "body.ember")]
+    assert main(asked) == 2
+    assert "two views of one body are of one height" in capsys.readouterr().err
+    assert not (tmp_path / "body.ember").exists()
+    assert main([*asked, "--stretch"]) == 0
+    (body,) = read_project((tmp_path / "body.ember").read_bytes()).composition.decisions.space.bodies
+    assert (body.height_mm, body.count) == (pytest.approx(60, abs=0.5), 10)
