@@ -36,6 +36,9 @@ def main(argv: list[str] | None = None) -> int:
     _block_options(commands)
     plan = commands.add_parser("plan", help="the plan of a project file, as JSON")
     plan.add_argument("file", type=Path)
+    dates = commands.add_parser("schedule", help="dates for the steps in a JSON file (see formats.md), as JSON")
+    dates.add_argument("steps", type=Path)
+    dates.add_argument("--seconds", default="0", help="how long to look for a better plan; 0 for the first")
     layout = commands.add_parser("layout", help="where the parts of a project file lie on boards, as JSON")
     layout.add_argument("file", type=Path)
     layout.add_argument("--boards", type=Path, help="the boards: a JSON file (see formats.md)")
@@ -70,6 +73,7 @@ def main(argv: list[str] | None = None) -> int:
             "make": _make,
             "plan": _plan,
             "layout": _layout,
+            "schedule": _schedule,
             "export": _export,
             "practice": _practice,
             "which": _which,
@@ -326,6 +330,14 @@ def _plan(options) -> None:
 
 
 MOST_SECONDS = 3600.0
+
+
+def _schedule(options) -> None:
+    from .formats.steps_json import planned_json
+
+    seconds = _number(options.seconds, "seconds", MOST_SECONDS)
+    json.dump(planned_json(options.steps.read_bytes(), seconds), sys.stdout, indent=1)
+    print()
 
 
 def _layout(options) -> None:

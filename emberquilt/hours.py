@@ -2,12 +2,13 @@
 
 import datetime as dt
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from .errors import BadChoice
 
 FIRST_YEAR, LAST_YEAR = 1990, 2200
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+MOST_OFF = 2000
 SPAN = re.compile(r"^(\d{1,2})(?:[:.](\d{2}))?\s*(?:-|–|to)\s*(\d{1,2})(?:[:.](\d{2}))?$")
 
 
@@ -37,10 +38,31 @@ def day_of(text: str) -> dt.date:
     try:
         day = dt.date.fromisoformat(text)
     except ValueError:
-        raise BadChoice("Type the first day as year-month-day, for example 2026-12-01.") from None
+        raise BadChoice(f"“{text[:20]}” is no day. Type year-month-day, for example 2026-12-01.") from None
     if not FIRST_YEAR <= day.year <= LAST_YEAR:
-        raise BadChoice(f"A first day in {day.year} cannot be planned for: from {FIRST_YEAR} to {LAST_YEAR}.")
+        raise BadChoice(f"A day in {day.year} cannot be planned for: from {FIRST_YEAR} to {LAST_YEAR}.")
     return day
+
+
+def usual_hours() -> dict[str, str]:
+    """Evenings, and a Saturday with a break."""
+    return {day: "19:00-21:30" for day in DAYS[:5]} | {"sat": "9:00-12:00, 14:00-17:00", "sun": ""}
+
+
+def days_off(told: str | Iterable[str]) -> frozenset[dt.date]:
+    """Days as typed: ``2026-12-24, 2026-12-27 to 2027-01-02``, or a list of such. Raises `BadChoice`."""
+    items = told.split(",") if isinstance(told, str) else [str(item) for item in told]
+    found: set[dt.date] = set()
+    for item in (item.strip() for item in items):
+        if not item:
+            continue
+        first, _, last = (part.strip() for part in re.sub(r"\.\.|–", " to ", item).partition(" to "))
+        begin = day_of(first)
+        end = day_of(last) if last else begin
+        if end < begin or (end - begin).days > MOST_OFF:
+            raise BadChoice(f"“{item}” does not run forward over at most {MOST_OFF} days.")
+        found |= {begin + dt.timedelta(days=n) for n in range((end - begin).days + 1)}
+    return frozenset(found)
 
 
 QUARTER = dt.timedelta(minutes=15)
@@ -58,6 +80,11 @@ def parse_week(week: dict[str, str]) -> dict[str, list[tuple[int, int]]]:
     if not isinstance(week, dict) or set(week) - set(DAYS):
         raise BadChoice("Working hours are given for mon to sun.")
     return {day: parse_day(str(week.get(day, ""))) for day in DAYS}
+
+
+def longest_minutes(week: dict[str, str]) -> int:
+    """The longest span of a week."""
+    return max((b - a for spans in parse_week(week).values() for a, b in spans), default=0)
 
 
 def windows(week: dict[str, str], start: dt.datetime, days: int = 3650) -> Iterator[tuple[dt.datetime, dt.datetime]]:

@@ -9,7 +9,11 @@ from typing import Any, TypeVar
 from . import rooms  # noqa: F401  opens every room, so that all are entered in the register
 from .assembly.glueup import GluePlan, glue_plan
 from .bench.cards import Card, cards
-from .calendar.schedule import Schedule, schedule
+from .calendar.means import Means
+from .calendar.schedule import Kept, Schedule, Wishes, schedule
+from .calendar.shop import means_of
+from .calendar.task import moment_on
+from .errors import BadChoice
 from .findings import STATIONS, Finding
 from .outline.coverage import Coverage
 from .relief.heights import Relief
@@ -25,7 +29,7 @@ from .work.register import JUDGEMENTS, STEPS
 from .work.steps import Done, Gathered, Step, left_of
 
 T = TypeVar("T")
-AT_A_MOMENT = ("left", "todo", "schedule")
+AT_A_MOMENT = ("left", "todo", "schedule", "wished_dates")
 """What a plan works out of what is done, and from when on."""
 
 
@@ -41,16 +45,18 @@ class of_work(cached_property[T]):  # noqa: N801  used as cached_property is
 @dataclass(frozen=True)
 class Plan:
     """What each room works out is worked out when first asked for, for the whole work. `start` is the first moment of
-    work, `done` what the bench has ticked off, `base` a plan of the same work at another moment."""
+    work, `done` what the bench has ticked off, `kept` the dates that people go by, `base` a plan of the same work at
+    another moment."""
 
     composition: Composition
     start: dt.datetime = dt.datetime(2026, 1, 5)
     done: Done = frozenset()
+    kept: Kept | None = None
     base: "Plan | None" = field(default=None, repr=False, compare=False)
 
-    def at(self, start: dt.datetime, done: Done) -> "Plan":
+    def at(self, start: dt.datetime, done: Done, kept: Kept | None = None) -> "Plan":
         """The same work at another moment: only what hangs on that is worked out again."""
-        return Plan(self.composition, start, done, self.base or self)
+        return Plan(self.composition, start, done, kept, self.base or self)
 
     @of_work
     def job(self) -> Job:
@@ -107,14 +113,38 @@ class Plan:
         return left_of(self.steps, self.done)
 
     @property
-    def todo(self) -> tuple[Sequence[Step], dt.datetime]:
-        """The steps that are left, and the first moment of work."""
-        return self.left, self.start
+    def todo(self) -> tuple[Sequence[Step], dt.datetime, Wishes]:
+        """The steps that are left, the first moment of work, and what is wished."""
+        return self.left, self.start, self.wishes
 
     @cached_property
     def schedule(self) -> Schedule:
         """Raises `BadChoice` when the hours cannot hold the job."""
-        return schedule(self.left, self.composition.practice.hours, self.start)
+        return schedule(self.left, self.means, self.start, self.wishes)
+
+    @property
+    def wished_dates(self) -> Schedule | BadChoice | None:
+        """The schedule or why there is none, where anything is wished of it."""
+        if not self.wishes.pins and not self.wishes.ready_by:
+            return None
+        try:
+            return self.schedule
+        except BadChoice as problem:
+            return problem
+
+    @of_work
+    def means(self) -> Means:
+        """People, clamps and places. Raises `BadChoice`."""
+        return means_of(self.composition.practice)
+
+    @property
+    def wishes(self) -> Wishes:
+        """What was decided about dates."""
+        decided = self.composition.decisions.calendar
+        left = {step.key for step in self.left}
+        pins = {key: pin for key, pin in decided.pins.items() if key in left}
+        ready_by = {"": moment_on(decided.ready_by, self.start)} if decided.ready_by else {}
+        return Wishes(pins, ready_by, self.kept)
 
     def of(self, room: str) -> Any:
         """What a room has worked out, as its readings and judgements ask for it; nothing where none is named."""

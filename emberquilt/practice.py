@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass, field, fields, replace
 
 from .constants import PAPERS_MM, ROLL
 from .errors import BadChoice
-from .hours import DAYS, parse_week
+from .hours import days_off, parse_week, usual_hours
 from .units import MM_PER_UNIT, Length, exact_length, format_area, format_length
 
 SHEETS = {
@@ -92,6 +92,7 @@ CHOICES = {
         "heat": "with a heat gun",
         "solvent": "with mineral spirits",
     },
+    "spray_at": {"indoors": "indoors, with a respirator and moving air", "outdoors": "outdoors, by daylight"},
     "finish_when": {"after": "after glue-up", "before": "before glue-up"},
     "paper": {name: name for name in PAPERS_MM} | {ROLL: "a roll, 24 in"},
     "table_down": {"left": "the left side goes down", "right": "the right side goes down"},
@@ -137,6 +138,12 @@ LIMITS = {
     "shape_minutes": (0.0, 120.0),
     "fit_minutes": (0.0, 120.0),
     "coats": (0, 20),
+    "latitude_deg": (-66.0, 66.0),
+    "outdoor_low_c": (-40.0, 45.0),
+    "outdoor_high_c": (-40.0, 45.0),
+    "buy_days": (0, 180),
+    "pause_after": (0, 600),
+    "pause_minutes": (0, 240),
     "estimate_ratio": (0.1, 20.0),
     "throat_mm": (100.0, 1500.0),
     "gap_mm": (0.0, 1.0),
@@ -177,12 +184,10 @@ BLADE_LIMITS = ((0.2, 3.0), (0.1, 1.5), (3.0, 60.0), (0, 999))
 MOST_BLADES = 24
 BladeRow = tuple[str, float, float, float, int]
 
+ONE = "One"
+"""The person whose hours are the practice's own."""
 FINE_MM = 1.4
 """Lengths below this are said in millimetres also in a shop that measures in inches."""
-
-
-def _usual_hours() -> dict[str, str]:
-    return {day: "19:00-21:30" for day in DAYS[:5]} | {"sat": "9:00-12:00, 14:00-17:00", "sun": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -334,7 +339,22 @@ class Practice:
     """How the pattern comes off the wood."""
     estimate_ratio: float = 1.0
     """Minutes taken per minute estimated, from the log; multiplies every sawing estimate."""
-    hours: dict = field(default_factory=_usual_hours)
+    hours: dict = field(default_factory=usual_hours)
+    helpers: dict = field(default_factory=dict)
+    """Other people by name, with their hours as one's own are told."""
+    off: str = ""
+    """Days on which nobody works: ``2026-12-24, 2026-12-27 to 2027-01-02``."""
+    pause_after: int = 0
+    """A pause comes after so many minutes of hands, `pause_minutes` long; 0 where one takes none."""
+    pause_minutes: int = 15
+    spray_at: str = "indoors"
+    latitude_deg: float = 47.0
+    """Of the shop, for its daylight; south of the equator below 0."""
+    outdoor_low_c: float = 3.0
+    """A usual afternoon outdoors in the middle of winter, and of summer."""
+    outdoor_high_c: float = 25.0
+    buy_days: int = 2
+    """From the order until what is short is in the shop."""
 
     @classmethod
     def from_dict(cls, values: dict) -> "Practice":
@@ -391,8 +411,9 @@ class Practice:
                 kept = getattr(self, name)
                 same = text.strip() == self.written(kept)
                 values[name] = kept if same else Length.parse(text, self.unit).mm
-        if isinstance(warm := texts.get("shop_c"), str):
-            values["shop_c"] = read_warmth(warm)
+        for name in ("shop_c", "outdoor_low_c", "outdoor_high_c"):
+            if isinstance(warm := texts.get(name), str):
+                values[name] = read_warmth(warm)
         return values
 
     def _lengths(self, name: str, text: str) -> tuple[float, ...]:
@@ -432,6 +453,13 @@ def check(name: str, value):
     if name == "hours":
         parse_week(value)
         return dict(value)
+    if name == "helpers":
+        return _check_helpers(value)
+    if name == "off":
+        if not isinstance(value, str):
+            raise BadChoice("Days off are typed with commas between: 2026-12-24, 2026-12-27 to 2027-01-02.")
+        days_off(value)
+        return value.strip()
     if name == "blades":
         return _check_blades(value)
     if name in LISTS:
@@ -446,6 +474,23 @@ def check(name: str, value):
     if not low <= number <= high:
         raise BadChoice(f"{words.capitalize()} must lie between {low:g} and {high:g}; {number:g} does not.")
     return number
+
+
+MOST_HELPERS = 5
+
+
+def _check_helpers(value) -> dict[str, dict[str, str]]:
+    """People by name; whoever has no hours at all has left."""
+    if not isinstance(value, dict) or len(value) > MOST_HELPERS:
+        raise BadChoice(f"Up to {MOST_HELPERS} more people, each with a name and hours.")
+    kept = {}
+    for name, week in value.items():
+        name = " ".join(str(name).split())
+        if not name or len(name) > 20 or " and " in name or name == ONE:
+            raise BadChoice(f"“{name[:30]}” is no name for a second person: up to 20 letters, without “and”.")
+        if any(parse_week(week).values()):
+            kept[name] = {day: str(text) for day, text in week.items()}
+    return kept
 
 
 def read_warmth(text: str) -> float | str:

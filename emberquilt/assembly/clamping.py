@@ -84,6 +84,18 @@ class Hold:
         return self.missing / max(self.wanted + 2 * self.cauls_wanted, 1)
 
 
+def held_by(hold: Hold) -> tuple[tuple[str, int], ...]:
+    """What a batch holds until its glue does."""
+    counts = {
+        "spring clamps": hold.count("spring"),
+        "screw clamps": hold.count("screw"),
+        "cauls": len(hold.cauls),
+        "weights": hold.weights,
+        "sand bags": hold.bags,
+    }
+    return tuple((thing, count) for thing, count in counts.items() if count)
+
+
 def hold_of(job: Job, plan: GluePlan, batch: Batch) -> Hold:
     """What presses a batch, as far as the shop has it."""
     return job.once(("hold", batch.key), lambda: _hold(job, plan, batch))

@@ -3,16 +3,21 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
+from ..hours import longest_minutes
+from ..practice import Practice
 from ..work.copies import in_copies, repeated_minutes
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
 from .finishing import BEFORE, WITH_THEM, Coating, coatings_of
-from .supplies import finish_of
+from .supplies import Finish, finish_of
 
-MINUTES_TO_COAT, MINUTES_A_PART = 10.0, 0.25
-"""To set up for a coat of a finish, and for each part: common practice, no source."""
-MINUTES_TO_COLOUR, MINUTES_A_COLOURED_PART = 5.0, 1.0
+MINUTES_TO_SET_OUT = 5.0
+"""To set out for coats, and to clean up: once for those that stand together. Common practice, no source."""
+MINUTES_TO_COAT, MINUTES_A_PART = 5.0, 0.25
+"""To mix, load and clean for one coat of a finish, and for each part: common practice, no source."""
+MINUTES_A_BACK = 5.0
+MINUTES_TO_COLOUR, MINUTES_A_COLOURED_PART = 2.0, 1.0
 """The same for a colour."""
 MINUTES_TO_MASK = 2.0
 """For each part that is masked where glue goes: common practice, no source."""
@@ -35,10 +40,12 @@ def colour(job: Job, plan, gathered: Gathered) -> None:
                 "assembly",
                 "coat",
                 f"{finish.name} on the back of the backer" + ("s" if len(backs) > 1 else ""),
-                repeated_minutes(practice, MINUTES_TO_COAT, job.copies),
+                repeated_minutes(practice, MINUTES_A_BACK, job.copies),
                 backs,
                 finish.handle_minutes,
-                place="finish",
+                place=place_of(finish, practice),
+                setup="finish",
+                setup_minutes=MINUTES_TO_SET_OUT,
                 caution=finish.caution,
                 lines=("Ease its edge and colour it dark first, so that it does not show from the side",),
                 why="it dries while the pieces are shaped",
@@ -67,6 +74,9 @@ def _coats(job: Job, gathered: Gathered, coating: Coating, keys: list[str], befo
     # over all it needs no name of its own
     named = "" if coating.key == "coat" else f"{_named(job, keys)}"
     last: tuple[str, ...] = before
+    in_one_go = coating.coats * minutes + (coating.coats - 1) * supply.recoat_minutes + MINUTES_TO_SET_OUT
+    # some recoat soon or not until the next day: where no hours hold all coats, a day lies between them anyway
+    soon = supply.soon_minutes > 0 and in_one_go <= longest_minutes(practice.hours)
     for number, key in enumerate(coating.step_keys(), 1):
         masks = MINUTES_TO_MASK * len(coating.masked) if number == 1 else 0.0
         count = f", coat {number} of {coating.coats}" if coating.coats > 1 or own else ""
@@ -78,13 +88,21 @@ def _coats(job: Job, gathered: Gathered, coating: Coating, keys: list[str], befo
             repeated_minutes(practice, minutes + masks, job.copies, setup),
             parts,
             supply.handle_minutes if number == coating.coats else supply.recoat_minutes,
-            place="finish",
+            place=place_of(supply, practice),
+            setup="finish",
+            setup_minutes=MINUTES_TO_SET_OUT,
+            within=tuple((key, supply.soon_minutes) for key in last) if number > 1 and soon else (),
             caution=" ".join(filter(None, (_caution(job, coating), WITH_THEM.get(practice.used, "")))),
             lines=tuple(_lines(job, coating, number)),
             why=coating.why,
         )
         last = gathered.add(step if number == 1 else replace(step, after=last), before if number == 1 else ())
     return last
+
+
+def place_of(supply: Finish, practice: Practice) -> str:
+    """Where it goes on."""
+    return "outdoors" if supply.how == "spray" and practice.spray_at == "outdoors" else "finish"
 
 
 def _label(coating: Coating, named: str, count: str, own: bool) -> str:

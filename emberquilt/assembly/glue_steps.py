@@ -4,6 +4,7 @@ from ..work.copies import among, in_copies, of_copy, repeated_minutes
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
+from .clamping import held_by, hold_of
 from .glueup import SETTING_OUT_MINUTES, Batch, GluePlan
 from .told import ALIGNING
 from .tree import Assembly
@@ -121,6 +122,7 @@ class _Copy:
             parts,
             0.0 if batch.held else batch.glue.clamp_minutes,
             each=True,
+            held=held_by(hold_of(self.job, self.plan, batch)) if not batch.held else (),
             # glue that is out sets: a batch is laid in one go
             divisible=batch.held,
             shares=shares,
@@ -149,6 +151,7 @@ class _Copy:
             of_copy(own, self.number),
             0.0 if batch.held else batch.glue.clamp_minutes,
             divisible=False,
+            held=held_by(hold_of(self.job, self.plan, batch)) if not batch.held else (),
             tools=(batch.glue.name,),
             caution=batch.glue.caution,
             why=bundle.why,

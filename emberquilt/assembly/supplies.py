@@ -55,8 +55,10 @@ class Glue(Supply):
 
 @dataclass(frozen=True, slots=True)
 class Finish(Supply):
-    """`how` it goes on: spray, wipe or brush; `grit` between its coats, 0 for none."""
+    """`how` it goes on: spray, wipe or brush; `grit` between its coats, 0 for none. `soon_minutes`: from when the next
+    coat may go on, the most until it must, or it is to wait for a day; 0 where that does not matter."""
 
+    soon_minutes: float = 0.0
     recoat_minutes: float = 0.0
     handle_minutes: float = 0.0
     grit: int = 0

@@ -1,18 +1,49 @@
-"""Whether dates can be given at all."""
+"""Whether dates can be given at all, and whether they are good enough."""
 
 from ..errors import BadChoice
 from ..findings import Finding
 from ..work.parts import Job
 from ..work.register import judgement
-from .schedule import check_hours
+from .placing import Impossible
+from .schedule import Schedule, check_hours
+from .shop import means_of
 
 
 @judgement("calendar", plan="todo")
 def calendar_findings(job: Job, todo) -> list[Finding]:
-    """Hours that cannot hold the job. `todo`: the steps that are left, and the first moment of work."""
-    steps, start = todo
+    """Hours that cannot hold the job. `todo`: the steps that are left, the first moment of work, and what is wished."""
+    steps, start, wishes = todo
     try:
-        check_hours(steps, job.composition.practice.hours, start)
+        check_hours(steps, means_of(job.composition.practice), start, wishes.pins)
     except BadChoice as problem:
         return [Finding("no-dates", "calendar", str(problem), "Every task needs a window that holds it.")]
     return []
+
+
+@judgement("calendar", plan="wished_dates")
+def late(job: Job, dates: Schedule | BadChoice | None) -> list[Finding]:
+    """A pin that cannot be kept, a day that is missed. `dates`: the plan, or why there is none; nothing where nothing
+    is wished."""
+    if isinstance(dates, Impossible):
+        return [Finding("no-plan", "calendar", str(dates), "Unpin it, or pin it to a later day.")]
+    decided = job.composition.decisions.calendar
+    if not isinstance(dates, Schedule) or dates.planned is None or dates.finish is None or not decided.ready_by:
+        return []
+    moment = dates.planned.due[""]
+    what = f" for {decided.occasion}" if decided.occasion else ""
+    if dates.finish <= moment:
+        return []
+    bound = dates.bound
+    days = max(1, (dates.finish.date() - moment.date()).days + (1 if dates.finish > moment else 0))
+    no_plan = (
+        f" No plan with these hours can end before {bound:%a %d %b}." if bound is not None and bound > moment else ""
+    )
+    return [
+        Finding(
+            "late",
+            "calendar",
+            f"It ends {dates.finish:%a %d %b %H:%M}; it is to be ready by {moment:%a %d %b}{what}: {days} "
+            f"day{'' if days == 1 else 's'} late.{no_plan}",
+            "More hours, a second pair of hands or a glue that sets sooner bring it forward.",
+        )
+    ]

@@ -1,29 +1,23 @@
-"""Steps placed into working hours: one pair of hands, waits run on through the night and beside other work."""
+"""Steps placed into working hours: waits run on through the night and beside other work; hands are shared."""
 
 import datetime as dt
-from collections import Counter, defaultdict
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from itertools import islice
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 
 from ..errors import BadChoice
-from ..hours import parse_week, windows
 from ..work.steps import Step
-
-MINUTE = dt.timedelta(minutes=1)
-MOST_WINDOWS = 4_000
-MOST_YEARS = 10
-TOO_LONG = f"The job does not end within {MOST_YEARS} years of these hours. Type more of them."
-LEAST_SITTING = 10.0
-"""Work that can be put down is not taken up for fewer minutes than this, unless that is all that is left of it."""
-LONGEST_SITTING = 60.0
-"""After so many minutes it is looked whether something more urgent has come: common practice, no source."""
+from .dispatch import Due, dispatch, one_after_another
+from .means import MINUTE, Means
+from .passes import Passes
+from .reasons import Stand, stands_of
+from .task import Problem, Sitting, Sittings
 
 
 @dataclass(frozen=True, slots=True)
 class Slot:
     """A step at its time, or one sitting of it: `part` of `parts`, with its share of the step's parts (`does`). `ready`
-    is when its wait is over; only the last sitting has one."""
+    is when its wait is over; only the last sitting has one. `people` by name; `setup_minutes` of it set up."""
 
     step: Step
     begin: dt.datetime
@@ -32,10 +26,18 @@ class Slot:
     part: int = 1
     parts: int = 1
     does: tuple[str, ...] = ()
+    people: tuple[str, ...] = ()
+    setup_minutes: int = 0
+    pinned: bool = False
 
     @property
     def minutes(self) -> float:
-        return (self.end - self.begin) / MINUTE
+        """That pass from its begin to its end."""
+        return apart(self.begin, self.end)
+
+    @property
+    def wait_minutes(self) -> float:
+        return apart(self.end, self.ready)
 
     @property
     def label(self) -> str:
@@ -45,6 +47,34 @@ class Slot:
     def key(self) -> str:
         return self.step.key if self.parts == 1 else f"{self.step.key}-{self.part}"
 
+    @property
+    def lane(self) -> str:
+        return " and ".join(self.people)
+
+
+def apart(begin: dt.datetime, end: dt.datetime) -> float:
+    """Minutes that pass between two moments, through changes of the clock too."""
+    if begin.tzinfo is not None:
+        begin, end = begin.astimezone(dt.UTC), end.astimezone(dt.UTC)
+    return (end - begin) / MINUTE
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """What was decided about dates: by step the day or moment it is pinned to; by work the moment it must be ready; and
+    where steps stood in the plan that people go by (`kept`)."""
+
+    pins: Mapping[str, str] = field(default_factory=dict)
+    ready_by: Mapping[str, dt.datetime] = field(default_factory=dict)
+    kept: "Kept | None" = None
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A plan as it was agreed: by step its sittings as begin, end, names and set-up minutes."""
+
+    sittings: Mapping[str, tuple[tuple[dt.datetime, dt.datetime, tuple[str, ...], int], ...]]
+
 
 @dataclass(frozen=True)
 class Schedule:
@@ -52,166 +82,168 @@ class Schedule:
     rule: str
     one_after_another: dt.datetime | None
     """When the job would be done if nothing were done during waits."""
+    moved: tuple[str, ...] = ()
+    """Keys of steps that stand elsewhere than in the plan that was kept."""
+    planned: "Planned | None" = field(default=None, repr=False, compare=False)
 
     @property
     def finish(self) -> dt.datetime | None:
         return max((slot.ready for slot in self.slots), default=None)
 
+    @cached_property
+    def finishes(self) -> dict[str, dt.datetime]:
+        """By work when it is done and dry."""
+        found: dict[str, dt.datetime] = {}
+        for slot in self.slots:
+            found[slot.step.work] = max(found.get(slot.step.work, slot.ready), slot.ready)
+        return found
 
-def schedule(steps: Sequence[Step], week: dict[str, str], start: dt.datetime) -> Schedule:
-    """The earliest plan that several dispatching rules find. Raises `BadChoice` when a step fits no window."""
+    @cached_property
+    def _bound(self) -> int:
+        return self.planned.bound if self.planned else 0
+
+    @property
+    def bound(self) -> dt.datetime | None:
+        """No plan of these steps can end before this; None where there are none."""
+        return self.planned.problem.clock.moment(self._bound) if self.planned and self.slots else None
+
+    @property
+    def gap(self) -> float | None:
+        """By what share of the bound, from the first moment of work, this plan ends later; 0 is proof that none is
+        better."""
+        if not self.planned or not self.slots:
+            return None
+        end = max(
+            sittings[-1].end + self.planned.problem.by_key[key].wait for key, sittings in self.planned.made.items()
+        )
+        return round(max(0, end - self._bound) / max(self._bound, 1), 6)
+
+    @cached_property
+    def stands(self) -> dict[str, Stand]:
+        """By slot why it stands where it stands, and what room it has."""
+        if not self.planned:
+            return {}
+        return stands_of(self.planned.problem, self.planned.made)
+
+
+class Planned:
+    """The plan in minutes, and what was worked out on the way."""
+
+    def __init__(self, problem: Problem, passes: Passes, made: Sittings, wishes: Wishes, known_bound: int = 0):
+        self.problem, self.passes, self.made, self.known_bound = problem, passes, made, known_bound
+        self.wishes = wishes
+
+    @property
+    def due(self) -> Mapping[str, dt.datetime]:
+        """By work when it must be ready."""
+        return self.wishes.ready_by
+
+    @cached_property
+    def end(self) -> int:
+        return max((s[-1].end + self.problem.by_key[key].wait for key, s in self.made.items()), default=0)
+
+    @cached_property
+    def bound(self) -> int:
+        return min(max(self.passes.bound(self.end), self.known_bound), self.end) if self.made else 0
+
+
+def schedule(steps: Sequence[Step], means: Means, start: dt.datetime, wishes: Wishes = Wishes()) -> Schedule:
+    """A good plan at once: what was kept with as few moves as can be, or the best that several dispatching rules find.
+    Raises `BadChoice` when a step fits no window, or a pin leaves it no room."""
     if not steps:
         return Schedule((), "", None)
-    check_hours(steps, week, start)
-    tails = _tails(steps)
-    rules: dict[str, Callable[[Step], tuple]] = {
-        "longest tail first": lambda t: (-tails[t.key],),
-        "longest wait first": lambda t: (-t.wait_minutes, -tails[t.key]),
-        "first come": lambda t: (0,),
-    }
-    days = _Windows(week, start)
-    plans = {name: _dispatch(steps, days, rule) for name, rule in rules.items()}
-    serial = _dispatch(steps, days, lambda t: (0,), overlap=False)
-    # now and then doing one thing after the other is the best there is: a rule begins what a window then cuts short
-    plans["one after another"] = serial
-    best = min(plans, key=lambda name: max(s.ready for s in plans[name]))
-    return Schedule(tuple(plans[best]), best, max(s.ready for s in serial))
+    problem = Problem(steps, means, start, wishes.pins)
+    passes = Passes(problem)
+    if wishes.kept is not None:
+        from .slips import replanned
+
+        made, moved = replanned(problem, kept_in(problem, wishes.kept))
+        return schedule_of(problem, passes, made, "kept", wishes, moved)
+    made, rule = dispatch(problem, passes, due_in(problem, wishes.ready_by))
+    return schedule_of(problem, passes, made, rule, wishes)
 
 
-def check_hours(steps: Sequence[Step], week: dict[str, str], start: dt.datetime) -> float:
-    """The longest window in minutes, when it holds the longest step that cannot be put down; otherwise `BadChoice`."""
-    fortnight = windows(week, start + dt.timedelta(days=1), 14)
-    longest = max((closes - opens) / MINUTE for opens, closes in fortnight)
-    step = max(steps, key=_in_one_go, default=None)
-    if step is not None and _in_one_go(step) > longest:
-        raise BadChoice(
-            f"“{step.label}” takes {_in_one_go(step):.0f} min in one go; your longest window has {longest:.0f} min."
+def schedule_of(
+    problem: Problem,
+    passes: Passes,
+    made: Sittings,
+    rule: str,
+    wishes: Wishes = Wishes(),
+    moved: Iterable[str] = (),
+    bound: int = 0,
+) -> Schedule:
+    """A plan in minutes as one by the shop's clock."""
+    try:
+        serial = problem.clock.moment(max(one_after_another(problem), max(_ends(problem, made), default=0)))
+    except BadChoice:
+        serial = None
+    planned = Planned(problem, passes, made, wishes, bound)
+    return Schedule(tuple(_slots(problem, made)), rule, serial, tuple(moved), planned)
+
+
+def _ends(problem: Problem, made: Sittings) -> Iterable[int]:
+    return (sittings[-1].end + problem.by_key[key].wait for key, sittings in made.items())
+
+
+def due_in(problem: Problem, ready_by: Mapping[str, dt.datetime]) -> Due:
+    return Due({work: int(problem.clock.minute(problem.clock.on(moment))) for work, moment in ready_by.items()})
+
+
+def kept_in(problem: Problem, kept: Kept) -> Sittings:
+    """A kept plan in the minutes of this problem, as far as it speaks of its steps and people."""
+    clock, names = problem.clock, problem.means.names
+    found: Sittings = {}
+    for key, rows in kept.sittings.items():
+        task = problem.by_key.get(key)
+        if task is None or any(name not in names for _, _, people, _ in rows for name in people):
+            continue
+        found[key] = tuple(
+            Sitting(
+                round(clock.minute(clock.on(begin))),
+                round(clock.minute(clock.on(end))),
+                tuple(names[name] for name in people),
+                setup,
+            )
+            for begin, end, people, setup in rows
         )
-    a_week = sum(end - begin for spans in parse_week(week).values() for begin, end in spans)
-    if sum(t.minutes for t in steps) > a_week * MOST_YEARS * 52:
-        raise BadChoice(TOO_LONG)
-    return longest
+    return found
 
 
-def _in_one_go(step: Step, minutes: float | None = None) -> float:
-    """The shortest time that is of use to a step of which so many minutes are left."""
-    left = step.minutes if minutes is None else minutes
-    return min(left, LEAST_SITTING) if step.divisible else left
+def kept_of(plan: Schedule) -> Kept:
+    """What is kept of a plan."""
+    rows: dict[str, list] = {}
+    for slot in plan.slots:
+        rows.setdefault(slot.step.key, []).append((slot.begin, slot.end, slot.people, slot.setup_minutes))
+    return Kept({key: tuple(own) for key, own in rows.items()})
 
 
-def _tails(steps: Sequence[Step]) -> dict[str, float]:
-    """Minutes from a step's begin to the end of the job along the longest chain."""
-    tail: dict[str, float] = {}
-    followers = _followers(steps)
-    for step in reversed(steps):
-        after = max((tail[k] for k in followers[step.key]), default=0.0)
-        tail[step.key] = step.minutes + step.wait_minutes + after
-    return tail
+def check_hours(steps: Sequence[Step], means: Means, start: dt.datetime, pins: Mapping[str, str] = {}) -> None:
+    """Raises `BadChoice` where no plan can hold these steps."""
+    Problem(steps, means, start, pins)
 
 
-def _followers(steps: Sequence[Step]) -> dict[str, list[str]]:
-    """For each step those that wait for it."""
-    followers: dict[str, list[str]] = {t.key: [] for t in steps}
-    for step in steps:
-        for before in step.after:
-            followers[before].append(step.key)
-    return followers
-
-
-class _Windows:
-    """The working windows of one schedule, worked out as far as they are asked for."""
-
-    def __init__(self, week: dict[str, str], start: dt.datetime):
-        self._known: list[tuple[dt.datetime, dt.datetime]] = []
-        self._more = islice(windows(week, start), MOST_WINDOWS)
-
-    def __getitem__(self, i: int) -> tuple[dt.datetime, dt.datetime]:
-        """Raises `BadChoice` beyond the last."""
-        while i >= len(self._known):
-            following = next(self._more, None)
-            if following is None:
-                raise BadChoice(TOO_LONG)
-            self._known.append(following)
-        return self._known[i]
-
-
-def _dispatch(steps: Sequence[Step], days: _Windows, rule: Callable[[Step], tuple], overlap: bool = True) -> list[Slot]:
-    """At each free moment take, among steps that may begin earliest, the one the rule prefers and that fits. What can
-    be put down is put down at the end of a window, and at each sitting's end for what is more urgent."""
-    sittings: list[tuple[Step, dt.datetime, dt.datetime]] = []
-    ready: dict[str, dt.datetime] = {}
-    place = {step.key: i for i, step in enumerate(steps)}
-    missing = {step.key: set(step.after) for step in steps}
-    followers = _followers(steps)
-    open_steps = {step.key: step for step in steps if not step.after}
-    left = {step.key: step.minutes for step in steps}
-    now, at = days[0][0], 0
-    while open_steps:
-        options = []
-        for key, step in open_steps.items():
-            i = place[key]
-            free = max([now, *(ready[k] for k in step.after)])
-            begin, window = _fit(days, at, free, _in_one_go(step, left[step.key]))
-            options.append((begin, rule(step), i, step, window))
-        begin, _, _, step, at = min(options, key=lambda o: o[:3])
-        minutes = left[step.key]
-        if step.divisible:
-            minutes = _sitting(minutes, (days[at][1] - begin) / MINUTE)
-        now = begin + minutes * MINUTE
-        sittings.append((step, begin, now))
-        left[step.key] -= minutes
-        if left[step.key] <= 1e-6:
-            ready[step.key] = now + step.wait_minutes * MINUTE
-            now = now if overlap else ready[step.key]
-            del open_steps[step.key]
-            for key in followers[step.key]:
-                missing[key].discard(step.key)
-                if not missing[key]:
-                    open_steps[key] = steps[place[key]]
-    return _slots(sittings)
-
-
-def _sitting(left: float, room: float) -> float:
-    """Minutes of the next sitting. Nothing shorter than the least sitting is left over for another one."""
-    minutes = min(left, LONGEST_SITTING, room)
-    rest = left - minutes
-    if 0 < rest < LEAST_SITTING:
-        return left if left <= room else max(LEAST_SITTING, left - LEAST_SITTING)
-    return minutes
-
-
-def _slots(sittings: list[tuple[Step, dt.datetime, dt.datetime]]) -> list[Slot]:
-    """Sittings that follow on each other become one; each gets its number and its share of the pieces."""
-    joined: list[tuple[Step, dt.datetime, dt.datetime]] = []
-    for step, begin, end in sittings:
-        if joined and joined[-1][0] is step and joined[-1][2] == begin:
-            begin = joined.pop()[1]
-        joined.append((step, begin, end))
-    parts = Counter(step.key for step, _, _ in joined)
-    part: Counter[str] = Counter()
-    done: dict[str, float] = defaultdict(float)
-    slots = []
-    for step, begin, end in joined:
-        part[step.key] += 1
-        first = done[step.key]
-        done[step.key] += (end - begin) / MINUTE
-        last = part[step.key] == parts[step.key]
-        share = [
-            round(len(step.parts) * minutes / step.minutes) if step.minutes else 0
-            for minutes in (first, done[step.key])
-        ]
-        does = step.parts[share[0] :] if last else step.parts[share[0] : share[1]]
-        wait = step.wait_minutes * MINUTE if last else dt.timedelta()
-        slots.append(Slot(step, begin, end, end + wait, part[step.key], parts[step.key], does))
-    return slots
-
-
-def _fit(days: _Windows, at: int, free: dt.datetime, minutes: float) -> tuple[dt.datetime, int]:
-    """When work of so many minutes can begin, and in which window, from window `at` on."""
-    need = minutes * MINUTE
-    while True:
-        opens, closes = days[at]
-        begin = max(opens, free)
-        if begin + need <= closes:
-            return begin, at
-        at += 1
+def _slots(problem: Problem, made: Sittings) -> list[Slot]:
+    """By the clock, in order; each sitting with its share of the parts."""
+    people = problem.means.people
+    rows: list[tuple[int, int, Slot]] = []
+    for place, (key, sittings) in enumerate(made.items()):
+        step, task = problem.steps[key], problem.by_key[key]
+        done = 0
+        for n, sitting in enumerate(sittings, 1):
+            first, last = done, n == len(sittings)
+            done += sitting.end - sitting.begin - sitting.setup
+            share = [round(len(step.parts) * m / task.minutes) if task.minutes else 0 for m in (first, done)]
+            slot = Slot(
+                step,
+                problem.clock.moment(sitting.begin),
+                problem.clock.moment(sitting.end),
+                problem.clock.moment(sitting.end + (task.wait if last else 0)),
+                n,
+                len(sittings),
+                step.parts[share[0] :] if last else step.parts[share[0] : share[1]],
+                tuple(people[i].name for i in sitting.people),
+                sitting.setup,
+                task.pinned,
+            )
+            rows.append((sitting.begin, place, slot))
+    return [slot for _, _, slot in sorted(rows, key=lambda row: row[:2])]

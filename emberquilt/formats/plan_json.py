@@ -1,11 +1,12 @@
 """The plan as plain values, as `emberquilt plan` prints it. See docs/formats.md."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
 import shapely
 
-from ..calendar.schedule import Slot
+from ..calendar.schedule import Schedule, Slot
 from ..errors import BadChoice
 from ..plan import Plan
 from ..relief.frame import FramePlan
@@ -21,6 +22,7 @@ from ..work.steps import Step
 from .assembly_json import assembly_json
 from .rings import rings_of
 from .space_json import space_json
+from .steps_json import calendar_json
 
 
 def plan_json(plan: Plan) -> dict[str, Any]:
@@ -28,10 +30,10 @@ def plan_json(plan: Plan) -> dict[str, Any]:
     why."""
     job = plan.job
     number = {p.key: p.number for p in plan.composition.pieces()}
-    try:
-        slots: Sequence[Slot] = plan.schedule.slots
-    except BadChoice:
-        slots = ()
+    dated: Schedule | None = None
+    with suppress(BadChoice):
+        dated = plan.schedule
+    slots: Sequence[Slot] = dated.slots if dated else ()
     finish = max((slot.ready for slot in slots), default=None)
     return {
         "name": plan.composition.name,
@@ -64,6 +66,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             for s in slots
         ],
         "finish": finish.isoformat() if finish else None,
+        **calendar_json(dated),
         "findings": [f.as_dict() for f in plan.every_finding],
     }
 
@@ -307,6 +310,12 @@ def _steps(steps: Iterable[Step], slots: Sequence[Slot]) -> list[dict[str, Any]]
                 "after": list(step.after),
                 "copy": step.copy,
                 "place": step.place,
+                "divisible": step.divisible,
+                "hands": step.hands,
+                "held": dict(step.held),
+                "setup": step.setup,
+                "setup_minutes": step.setup_minutes,
+                "within": dict(step.within),
                 "why": step.why,
                 "begin": own[0].begin.isoformat() if own else None,
                 "end": own[-1].end.isoformat() if own else None,

@@ -9,6 +9,7 @@ import io
 import json
 import zipfile
 import zlib
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from functools import cache
 from importlib.resources import files
@@ -17,6 +18,8 @@ import jsonschema
 import numpy as np
 import shapely
 
+from ..calendar.placing import Impossible
+from ..calendar.task import read_pin
 from ..errors import BadChoice, BadProject, EmberError
 from ..findings import Finding
 from ..hours import FIRST_YEAR, LAST_YEAR, day_of
@@ -34,7 +37,7 @@ from ..work.decisions import Decisions
 from .older import modern
 
 FORMAT = "emberquilt-composition"
-VERSION = 9
+VERSION = 10
 DOCUMENT = "composition.json"
 MOST_BYTES = 120_000_000
 MOST_ENTRIES = 50
@@ -179,7 +182,8 @@ def read_planned(data: bytes) -> Project:
         plan = Plan(project.composition)
         _ = plan.cards
         if not any(f.code == "no-dates" for f in plan.every_finding):
-            _ = plan.schedule
+            with suppress(Impossible):  # a pin that cannot be kept is a finding
+                _ = plan.schedule
     except Exception as problem:
         words = str(problem) if isinstance(problem, EmberError) else f"{type(problem).__name__}: {str(problem)[:80]}"
         raise BadProject(f"No plan can be made of this project file, so it is refused: {words}") from problem
@@ -200,8 +204,10 @@ def _decisions(values: dict) -> Decisions:
     """What was decided about the plans must be what a plan can be made of."""
     try:
         decided = Decisions.from_dict(values)
-        if decided.calendar.start:
-            day_of(decided.calendar.start)
+        for day in filter(None, (decided.calendar.start, decided.calendar.ready_by)):
+            day_of(day)
+        for pin in decided.calendar.pins.values():
+            read_pin(pin)
         for text in (
             *(flow.keys for flow in decided.wood.flows),
             *(keys for kept in decided.wood.palettes for _, keys in kept.woods),

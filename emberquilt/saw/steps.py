@@ -16,6 +16,9 @@ SAW_VERBS = ("saw", INSIDE)
 CAUTION = "Eye protection, dust mask, fingers beside the blade; unplug to change it."
 MINUTES_TO_SET_UP = 10.0
 """To square the blade, tension it and see to light, air and switch: common practice, no source."""
+MINUTES_AT_THE_SAW = 5.0
+"""To take the saw up again: cover off, light and air, a look at the blade; once for what stands together. Common
+practice, no source."""
 MINUTES_TO_TRACE = 15.0
 """To trace a backer from the laid pieces and ease its edge: common practice, no source."""
 
@@ -77,6 +80,8 @@ def _step(plan: SawPlan, chapter: Chapter, verb: str, cuts: list[Cut]) -> Step:
         shares=tuple(shares),
         together=tuple(together),
         place="saw",
+        setup="saw",
+        setup_minutes=MINUTES_AT_THE_SAW,
         tools=(blade,),
         caution=CAUTION,
         lines=TAPED if profile == 2 else (),

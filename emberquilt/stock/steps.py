@@ -3,10 +3,13 @@
 from dataclasses import replace
 
 from ..practice import Practice
+from ..rack.woods import Shelf
+from ..work.copies import in_copies
 from ..work.parts import Job
 from ..work.register import steps
 from ..work.steps import Gathered, Step
 from .milling import WORDS, Mill, sizes_told
+from .need import Need
 
 WHY = {
     "crosscut": "what is not needed stays as thick as it is",
@@ -34,6 +37,44 @@ CAUTIONS = {
     "section": "Do not cut fretted stock on a powered crosscut saw: sections come before the fretwork.",
 }
 CAUTION = "Follow what the machine's makers and your local rules say."
+
+
+MINUTES_TO_BUY = 20.0
+"""To measure, order and fetch: common practice, no source."""
+
+
+@steps(at=1)
+def buy(job: Job, plan, gathered: Gathered) -> None:
+    """What the rack is short of is ordered first: it takes its days to come. A shop that keeps no rack is not told."""
+    if not job.composition.rack.boards:
+        return
+    short = [need for need in plan.needs if need.short_mm2 > 0 and need.parts]
+    if not short:
+        return
+    practice, shelf = job.composition.practice, job.composition.rack.shelf
+    names = list(dict.fromkeys(shelf[n.material].name if n.material in shelf else n.material for n in short))
+    told = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+    gathered.add(
+        Step(
+            "buy",
+            "stock",
+            "buy",
+            f"Order {told}",
+            MINUTES_TO_BUY,
+            in_copies(dict.fromkeys(key for need in short for key in need.parts), job.copies),
+            practice.buy_days * 1440.0,
+            place="desk",
+            lines=tuple(_short(need, practice, shelf) for need in short),
+            why="what is not there holds up all that comes of it",
+        )
+    )
+
+
+def _short(need: Need, practice: Practice, shelf: Shelf) -> str:
+    name = shelf[need.material].name if need.material in shelf else need.material.replace("_", " ")
+    return (
+        f"{name}, {practice.say(need.thickness_mm)} thick: {practice.say_area(need.short_mm2)} more than the rack has"
+    )
 
 
 @steps(at=5)

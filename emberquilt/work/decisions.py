@@ -394,9 +394,13 @@ def _fits_after(fits: tuple[Fit, ...], change: Reshaped) -> tuple[Fit, ...]:
 
 @dataclass(frozen=True, slots=True)
 class CalendarDecisions:
-    """`start`: the first day of work, ``2026-12-01``, or empty."""
+    """`start`: the first day of work, ``2026-12-01``, `ready_by` the day it is to be ready by, and the `occasion`;
+    `pins`, by key of a step, the day, or day and time, to which a person pinned it."""
 
     start: str = ""
+    ready_by: str = ""
+    occasion: str = ""
+    pins: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -413,7 +417,7 @@ class Decisions:
     space: SpaceDecisions = field(default_factory=SpaceDecisions)
     meshes: MeshDecisions = field(default_factory=MeshDecisions)
     fields: FieldDecisions = field(default_factory=FieldDecisions)
-    calendar: CalendarDecisions = CalendarDecisions()
+    calendar: CalendarDecisions = field(default_factory=CalendarDecisions)
 
     def moved(self, move: Affine) -> "Decisions":
         """These, of the work moved as a whole."""
@@ -588,7 +592,9 @@ _READ: dict[str, Callable[[Mapping[str, Any]], Any]] = {
     "space": space_of,
     "meshes": meshes_of,
     "fields": fields_of,
-    "calendar": lambda told: CalendarDecisions(**told),
+    "calendar": lambda told: CalendarDecisions(
+        told.get("start", ""), told.get("ready_by", ""), told.get("occasion", ""), dict(told.get("pins", {}))
+    ),
 }
 
 

@@ -36,6 +36,21 @@ class Step:
     """The copy that it is for, 0 where it is for all at once."""
     lines: tuple[str, ...] = ()
     """What is to be done, one thing after the other, where one sentence is not enough."""
+    hands: int = 1
+    """How many people it takes; 0 where it goes on by itself."""
+    by: tuple[str, ...] = ()
+    """Names of those who may do it; empty for anybody."""
+    held: tuple[tuple[str, int], ...] = ()
+    """What it holds from its begin until its wait is over, such as clamps, and how many of them."""
+    setup: str = ""
+    """What is set up for it, for `setup_minutes` on top of its own: once, where steps of one set-up stand together."""
+    setup_minutes: float = 0.0
+    within: tuple[tuple[str, float], ...] = ()
+    """Keys of steps it waits for, and the most minutes from when each is ready until this begins."""
+    earliest: str = ""
+    """A day, or a day and time, before which it cannot begin."""
+    work: str = ""
+    """The work it is of, where several are planned at once."""
 
     def mark(self, part: str = "") -> tuple[str, str]:
         """What is ticked when it is done, or done to one part."""

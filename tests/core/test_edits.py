@@ -159,7 +159,7 @@ def test_small_verbs():
 
 def test_practice_bounds_and_choices_name_real_fields():
     fields = {f.name for f in dataclasses.fields(Practice)}
-    assert set(CHOICES) | set(LIMITS) | set(LISTS) | {"hours", "blades"} == fields
+    assert set(CHOICES) | set(LIMITS) | set(LISTS) | {"hours", "blades", "helpers", "off"} == fields
     assert Practice.from_dict({"glue": "ca", "forgotten": 3}).glue == "ca"
     for name, (low, high) in LIMITS.items():
         assert low <= getattr(Practice(), name) <= high

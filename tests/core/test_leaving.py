@@ -205,7 +205,7 @@ BAD = {
     "another zip": (zipped({"readme.txt": b"x"}), "holds no"),
     "a seam backwards": (rewritten(lambda d: d["decisions"].update(assembly={"right": {"1": "1:4-2"}})), "damaged"),
     "a bundle backwards": (rewritten(lambda d: d["decisions"].update(assembly={"bundles": ["4-2"]})), "damaged"),
-    "newer": (rewritten(lambda d: d.update(version=10)), "version 10"),
+    "newer": (rewritten(lambda d: d.update(version=11)), "version 11"),
     "another format": (rewritten(lambda d: d.update(format="shopping-list")), "no project file"),
     "not json": (zipped({"composition.json": b"{"}), "damaged"),
     "a list": (zipped({"composition.json": b"[]"}), "no project file"),

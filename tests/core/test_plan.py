@@ -13,7 +13,8 @@ from emberquilt.assembly.glueup import glue_plan
 from emberquilt.assembly.supplies import finishes, glues
 from emberquilt.bench.cards import cards
 from emberquilt.calendar.ical import icalendar_of
-from emberquilt.calendar.schedule import LEAST_SITTING, schedule
+from emberquilt.calendar.schedule import schedule
+from emberquilt.calendar.shop import means_of
 from emberquilt.errors import BadChoice
 from emberquilt.findings import Finding
 from emberquilt.hours import first_moment, parse_day, windows
@@ -29,6 +30,7 @@ from emberquilt.relief.heights import Relief
 from emberquilt.stock.need import board_feet, grain_boxes_mm2, needs_of, nominal_quarters
 from emberquilt.work.parts import job_of
 from emberquilt.work.steps import Step
+from tests.calendar_check import check
 from tests.conftest import cells, composition, edited, findings_of, grid
 
 MONDAY = dt.datetime(2026, 11, 23, 8, 0)
@@ -306,33 +308,9 @@ def test_windows_begin_where_the_work_begins():
         list(windows({}, MONDAY))
 
 
-def check_schedule(plan, tasks, week):
-    """An independent checker: everything once, one pair of hands, inside the hours, nothing before what it waits for;
-    what can be put down in sittings that are worth it, with every piece in one of them."""
-    slots: dict[str, list] = {}
-    for slot in plan.slots:
-        slots.setdefault(slot.step.key, []).append(slot)
-    assert sorted(slots) == sorted(t.key for t in tasks)
-    in_order = sorted(plan.slots, key=lambda s: s.begin)
-    for a, b in zip(in_order, in_order[1:], strict=False):
-        assert a.end <= b.begin
-    days = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
-    for slot in plan.slots:
-        midnight = slot.begin.replace(hour=0, minute=0, second=0, microsecond=0)
-        begin, end = ((t - midnight).total_seconds() / 60 for t in (slot.begin, slot.end))
-        assert any(
-            a - 1e-6 <= begin and end <= b + 1e-6 for a, b in parse_day(week.get(days[slot.begin.weekday()], ""))
-        )
-    for task in tasks:
-        own = sorted(slots[task.key], key=lambda s: s.begin)
-        assert [(s.part, s.parts) for s in own] == [(i, len(own)) for i in range(1, len(own) + 1)]
-        assert sum((s.end - s.begin).total_seconds() / 60 for s in own) == pytest.approx(task.minutes, abs=1e-4)
-        assert task.divisible or len(own) == 1
-        assert all(s.minutes >= LEAST_SITTING - 1e-4 for s in own[:-1])
-        assert all(s.ready == s.end for s in own[:-1])
-        assert (own[-1].ready - own[-1].end).total_seconds() / 60 == pytest.approx(task.wait_minutes)
-        assert all(slots[key][-1].ready <= own[0].begin for key in task.after)
-        assert [key for s in own for key in s.does] == list(task.parts)
+def check_schedule(plan, steps, week):
+    """By the independent checker, with the means of a usual shop and these hours."""
+    check(plan, steps, means_of(Practice(hours=week)), MONDAY)
 
 
 def task(key: str, minutes: float, wait=0.0, after=(), parts=0, divisible=False) -> Step:
@@ -341,52 +319,19 @@ def task(key: str, minutes: float, wait=0.0, after=(), parts=0, divisible=False)
     return Step(key, "saw", "saw", f"Task {key}", minutes, names, wait, tuple(after), divisible=divisible)
 
 
-@st.composite
-def jobs(draw):
-    tasks = []
-    for i in range(draw(st.integers(1, 14))):
-        after = tuple(f"t{j}" for j in range(i) if draw(st.integers(0, 3)) == 0)
-        tasks.append(
-            task(
-                f"t{i}",
-                draw(st.integers(5, 140)),
-                draw(st.sampled_from([0, 0, 45, 600, 1440])),
-                after,
-                draw(st.integers(0, 9)),
-                draw(st.booleans()),
-            )
-        )
-    return tasks
-
-
-@settings(max_examples=60)
-@given(jobs())
-def test_every_schedule_keeps_the_rules(tasks):
-    plan = schedule(tasks, WEEK, MONDAY)
-    check_schedule(plan, tasks, WEEK)
-    assert plan.finish <= plan.one_after_another
-
-
-def test_drying_overlaps_with_work():
-    tasks = [
-        task("glue", 20, 1440),
-        task("saw", 120),
-        task("fit", 30, 0, ("glue", "saw")),
-    ]
-    plan = schedule(tasks, WEEK, MONDAY)
-    assert plan.finish == dt.datetime(2026, 11, 24, 19, 50)
-    assert plan.one_after_another > plan.finish
+def dated(steps, week):
+    return schedule(steps, means_of(Practice(hours=week)), MONDAY)
 
 
 def test_a_task_longer_than_any_window_is_said():
     with pytest.raises(BadChoice, match="longest window"):
-        schedule([task("a", 400)], WEEK, MONDAY)
+        dated([task("a", 400)], WEEK)
 
 
 def test_long_work_that_can_be_put_down_is_cut_by_the_windows_one_has():
     short = {day: "20:00-20:45" for day in ("mon", "wed")}
     long = task("a", 400, 60.0, parts=40, divisible=True)
-    plan = schedule([long], short, MONDAY)
+    plan = dated([long], short)
     check_schedule(plan, [long], short)
     assert 9 <= len(plan.slots) <= 10
     assert max(slot.minutes for slot in plan.slots) <= 45
@@ -398,7 +343,7 @@ def test_what_is_more_urgent_comes_between_two_sittings():
         task("more", 20, 2880, ("glue",)),
         task("saw", 400, divisible=True),
     ]
-    plan = schedule(tasks, WEEK, MONDAY)
+    plan = dated(tasks, WEEK)
     check_schedule(plan, tasks, WEEK)
     slots = {s.key: s for s in plan.slots}
     assert slots["glue"].begin < slots["saw-1"].begin < slots["more"].begin < slots["saw-2"].begin

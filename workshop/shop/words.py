@@ -92,6 +92,13 @@ WORDS = {
     "finish": "Finish",
     "finish_when": "Finish when",
     "coats": "Coats",
+    "spray_at": "What is sprayed is sprayed",
+    "latitude_deg": "The shop's latitude, degrees (south below 0)",
+    "outdoor_low_c": "A winter's afternoon outdoors, °C (or 38 F)",
+    "outdoor_high_c": "A summer's afternoon outdoors, °C",
+    "buy_days": "Days until what is ordered is here",
+    "pause_after": "A pause after minutes of work (0: none)",
+    "pause_minutes": "A pause takes minutes",
 }
 
 

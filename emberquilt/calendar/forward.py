@@ -1,0 +1,121 @@
+"""What would bring the end of a plan forward: each change tried by planning anew."""
+
+import datetime as dt
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+from ..errors import BadChoice
+from ..hours import DAYS, parse_week
+from ..practice import Practice
+from ..work.steps import Step
+from .means import MINUTE, Means
+from .schedule import Schedule, Wishes, apart, schedule
+from .shop import HELD, means_of
+
+WORTH_MINUTES = 60.0
+"""A change that gains less is not worth speaking of."""
+MORE_MINUTES = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Forward:
+    """A change in words, the practice that it comes to, when the work would then end and by how many minutes sooner."""
+
+    code: str
+    words: str
+    practice: dict
+    finish: dt.datetime
+    minutes: float
+
+    @property
+    def days(self) -> int:
+        return round(self.minutes / 1440)
+
+
+def ways_forward(
+    plan: Schedule,
+    practice: Practice,
+    start: dt.datetime,
+    wishes: Wishes,
+    steps_with: Callable[[Practice], tuple[Step, ...]],
+) -> list[Forward]:
+    """Changes that end the work sooner, the best first. `steps_with` gives the steps that are left under a changed
+    practice."""
+    finish = plan.finish
+    if finish is None:
+        return []
+    found = []
+    free = replace(wishes, kept=None)
+    # each is held against a plan made in the same way, not against one that was polished or kept
+    usual = schedule(steps_with(practice), means_of(practice), start, free).finish or finish
+    usual = min(usual, finish)
+    for code, words, changes in _changes(practice, plan):
+        try:
+            changed = practice.changed(**changes)
+            means = means_of(changed)
+            made = schedule(steps_with(changed), means, start, free)
+        except BadChoice:
+            continue
+        if made.finish is not None and apart(made.finish, usual) >= WORTH_MINUTES:
+            found.append(Forward(code, words, changes, made.finish, apart(made.finish, finish)))
+    return sorted(found, key=lambda one: -one.minutes)
+
+
+def _changes(practice: Practice, plan: Schedule) -> Iterator[tuple[str, str, dict]]:
+    steps = [slot.step for slot in plan.slots]
+    held = {thing for step in steps for thing, _ in step.held}
+    if held:
+        doubled = {HELD[thing]: 2 * getattr(practice, HELD[thing]) for thing in held if thing in HELD}
+        yield "clamps", "a second set of clamps", doubled
+    yield "evenings", f"{MORE_MINUTES} minutes more each evening", {"hours": _longer(practice.hours)}
+    if free := next((day for day in ("sun", "sat") if not parse_week(practice.hours)[day]), None):
+        words = "Sunday" if free == "sun" else "Saturday"
+        yield "day", f"{words} from 10 to 12", {"hours": practice.hours | {free: "10:00-12:00"}}
+    if not practice.helpers:
+        yield "hands", "a second pair of hands, at your hours", {"helpers": {"Two": dict(practice.hours)}}
+    if practice.glue == "wood" and any(step.verb == "glue" for step in steps):
+        yield "glue", "thick quick wood glue", {"glue": "quick"}
+    if practice.spray_at == "outdoors" and any(step.place == "outdoors" for step in steps):
+        yield "spray", "spraying indoors", {"spray_at": "indoors"}
+    if practice.shop_c < 24 and any(step.wait_minutes >= 60 for step in steps):
+        yield "warm", f"the shop at {practice.say_warmth(24)}", {"shop_c": 24.0}
+
+
+def _longer(week: dict[str, str]) -> dict[str, str]:
+    """Every day's last span runs on, where the night leaves room."""
+    longer = dict(week)
+    for day in DAYS:
+        spans = parse_week(week)[day]
+        if spans and spans[-1][1] + MORE_MINUTES <= 24 * 60:
+            spans = [*spans[:-1], (spans[-1][0], spans[-1][1] + MORE_MINUTES)]
+            longer[day] = ", ".join(f"{_said(a)}-{_said(b)}" for a, b in spans)
+    return longer
+
+
+def _said(minute: int) -> str:
+    return f"{minute // 60}:{minute % 60:02d}"
+
+
+def latest_start(
+    steps: tuple[Step, ...], means: Means, start: dt.datetime, ready_by: dt.datetime
+) -> dt.datetime | None:
+    """The last day on which work can begin, at the same hour as `start`, for all to be ready by then; None where even
+    beginning at once is too late."""
+    low, high = 0, max(0, int(apart(start, ready_by) // 1440))
+
+    def in_time(days: int) -> bool:
+        try:
+            made = schedule(steps, means, start + days * 1440 * MINUTE)
+        except BadChoice:
+            return False
+        return made.finish is None or apart(made.finish, ready_by) >= 0
+
+    if not in_time(0):
+        return None
+    while low < high:
+        middle = (low + high + 1) // 2
+        if in_time(middle):
+            low = middle
+        else:
+            high = middle - 1
+    return start + low * 1440 * MINUTE

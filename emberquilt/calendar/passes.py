@@ -1,0 +1,290 @@
+"""How early and how late each task can lie, and before when no plan can end.
+
+The bound is a destructive one: an end is refused when, with every task between its earliest begin and its latest end,
+more hands (or more of what is held) would be needed in some span than there is; what is left over of it is preemptive
+and so easily tested, by who is due first.
+"""
+
+from bisect import bisect_right
+from heapq import heappop, heappush
+
+from .means import Windows
+from .placing import _within
+from .task import Problem, Task
+
+FAR = 10**9
+
+
+class Passes:
+    """Windows of each group of people at each place, and passes through them."""
+
+    def __init__(self, problem: Problem):
+        self.problem = problem
+        self._open: dict[tuple[tuple[int, ...], str], Windows] = {}
+        self.before = _ancestors(problem)
+        self.heads = self._heads()
+
+    def windows(self, task: Task) -> Windows | None:
+        """When somebody who may do it is there, at its place; None where it can be at any time."""
+        if not task.hands:
+            return self.problem.places[task.place] if task.place else None
+        key = (task.by, task.place)
+        if key not in self._open:
+            self._open[key] = Windows(self._somebody(task))
+        return self._open[key]
+
+    def _somebody(self, task: Task):
+        place = self.problem.places.get(task.place)
+        if len(task.by) == 1:
+            own = self.problem.windows[task.by[0]]
+            i = 0
+            while own.known(i):
+                yield from _within(own.begins[i], own.ends[i], place)
+                i += 1
+            return
+        day, at = 24 * 60, 0
+        while at < 10 * 366 * day:
+            spans: list[tuple[int, int]] = []
+            for person in task.by:
+                own = self.problem.windows[person]
+                own.upto(at + 7 * day)
+                first = bisect_right(own.ends, at)
+                for i in range(first, len(own.begins)):
+                    if own.begins[i] >= at + 7 * day:
+                        break
+                    spans += _within(max(own.begins[i], at), min(own.ends[i], at + 7 * day), place)
+            yield from _joined(spans)
+            at += 7 * day
+
+    def earliest_end(self, task: Task, release: int) -> tuple[int, int]:
+        """Begin and end of its hands if it is released then and nothing else is there."""
+        windows = self.windows(task)
+        if windows is None:
+            return release, release + task.minutes
+        if task.divisible and task.hands:
+            return self._packed(windows, release, task.minutes)
+        windows.upto(release + 1)
+        i = bisect_right(windows.ends, release)
+        while windows.known(i):
+            begin = max(windows.begins[i], release)
+            # beside each other two people's hours may look like one window: still no task can begin earlier
+            if windows.ends[i] - begin >= task.minutes:
+                return begin, begin + task.minutes
+            i += 1
+        return FAR, FAR
+
+    def _packed(self, windows: Windows, release: int, minutes: int) -> tuple[int, int]:
+        windows.upto(release + 1)
+        i, left, first = bisect_right(windows.ends, release), minutes, -1
+        while windows.known(i):
+            begin = max(windows.begins[i], release)
+            if first < 0:
+                first = begin
+            if windows.ends[i] - begin >= left:
+                return first, begin + left
+            left -= windows.ends[i] - begin
+            i += 1
+        return FAR, FAR
+
+    def latest_begin(self, task: Task, due: int) -> int:
+        """If its hands must end by then; below 0 where they cannot."""
+        windows = self.windows(task)
+        if windows is None:
+            return due - task.minutes
+        windows.upto(due)
+        left = task.minutes
+        for i in range(min(bisect_right(windows.begins, due), len(windows.begins)) - 1, -1, -1):
+            end = min(windows.ends[i], due)
+            room = end - windows.begins[i]
+            if room >= left:
+                return end - left
+            if task.divisible and task.hands:
+                left -= max(room, 0)
+        return -1
+
+    def _heads(self) -> dict[str, int]:
+        """The earliest begin of each: by what it waits for, and by all the work that must be done before it."""
+        problem = self.problem
+        heads: dict[str, int] = {}
+        alone = len(problem.means.people) == 1
+        everybody = problem.windows[0] if alone else None
+        sums = _Packing(everybody) if everybody is not None else None
+        for task in problem.tasks:
+            release = task.earliest
+            waits = []
+            for key in task.after:
+                before = problem.by_key[key]
+                release = max(release, self.earliest_end(before, heads[key])[1] + before.wait)
+                waits.append(before.wait)
+            if sums is not None and waits:
+                own = [problem.tasks[i] for i in _bits(self.before[task.key]) if problem.tasks[i].hands]
+                if own:
+                    release = max(release, sums.done(own, heads) + min(waits))
+            heads[task.key] = self.earliest_end(task, release)[0]
+        return heads
+
+    def dues(self, end: int) -> dict[str, int] | None:
+        """The latest end of each task's hands for the whole to be done and dry by `end`; None where one has no room."""
+        problem, dues = self.problem, {}
+        latest: dict[str, int] = {}
+        for task in reversed(problem.tasks):
+            due = end - task.wait
+            for key in problem.followers[task.key]:
+                due = min(due, latest[key] - task.wait)
+            if task.latest_end is not None:
+                due = min(due, task.latest_end)
+            if task.latest is not None and task.latest_end is None and not task.divisible:
+                due = min(due, task.latest + task.minutes + task.setup_minutes)
+            dues[task.key] = due
+            latest[task.key] = self.latest_begin(task, due)
+            if latest[task.key] < self.heads[task.key]:
+                return None
+        return dues
+
+    def bound(self, end: int) -> int:
+        """No plan can be done and dry before this; `end` is when one is."""
+        low = max(self.earliest_end(t, self.heads[t.key])[1] + t.wait for t in self.problem.tasks)
+        high = end
+        while low < high:
+            middle = (low + high) // 2
+            if self._may_end(middle):
+                high = middle
+            else:
+                low = middle + 1
+        return low
+
+    def _may_end(self, end: int) -> bool:
+        dues = self.dues(end)
+        if dues is None:
+            return False
+        tasks = [t for t in self.problem.tasks if t.hands]
+        rows = [(self.heads[t.key], dues[t.key], t.minutes * t.hands) for t in tasks]
+        if not _in_time(rows, _hands(self.problem, end)):
+            return False
+        for thing, there in self.problem.means.held.items():
+            rows = [
+                (self.heads[t.key], dues[t.key] + t.wait, (t.minutes + t.wait) * amount)
+                for t in self.problem.tasks
+                for name, amount in t.held
+                if name == thing
+            ]
+            if rows and not _in_time(rows, [(0, end, there)]):
+                return False
+        return True
+
+
+class _Packing:
+    """How long one pair of hands is busy with tasks that cannot begin before their heads."""
+
+    def __init__(self, windows: Windows):
+        self.windows = windows
+        self._sums: list[int] = [0]
+
+    def _upto(self, i: int) -> None:
+        while len(self._sums) <= i and self.windows.known(len(self._sums) - 1):
+            at = len(self._sums) - 1
+            self._sums.append(self._sums[-1] + self.windows.ends[at] - self.windows.begins[at])
+
+    def after(self, release: int, minutes: int) -> int:
+        """The end of so many minutes from then on."""
+        windows = self.windows
+        windows.upto(release + 1)
+        i = bisect_right(windows.ends, release)
+        if not windows.known(i):
+            return FAR
+        self._upto(i + 1)
+        lost = max(0, release - windows.begins[i])
+        wanted = self._sums[i] + lost + minutes
+        while self._sums[-1] < wanted:
+            have = len(self._sums)
+            self._upto(have + 8)
+            if len(self._sums) == have:
+                return FAR
+        k = bisect_right(self._sums, wanted - 1) - 1
+        return windows.begins[k] + wanted - self._sums[k]
+
+    def done(self, tasks: list[Task], heads: dict[str, int]) -> int:
+        """When all of them can be done at the earliest: the worst of their latest released."""
+        rows = sorted(((heads[t.key], t.minutes) for t in tasks), reverse=True)
+        worst, work = 0, 0
+        for i, (head, minutes) in enumerate(rows):
+            work += minutes
+            if i + 1 == len(rows) or rows[i + 1][0] < head:
+                worst = max(worst, self.after(head, work))
+        return worst
+
+
+def _hands(problem: Problem, end: int) -> list[tuple[int, int, int]]:
+    """Spans with how many people are there."""
+    steps: list[tuple[int, int]] = []
+    for windows in problem.windows:
+        windows.upto(end)
+        for begin, close in zip(windows.begins, windows.ends, strict=True):
+            if begin < end:
+                steps += [(begin, 1), (min(close, end), -1)]
+    steps.sort()
+    spans, count, at = [], 0, 0
+    for minute, change in steps:
+        if count and minute > at:
+            spans.append((at, minute, count))
+        count, at = count + change, minute
+    return spans
+
+
+def _in_time(rows: list[tuple[int, int, int]], spans: list[tuple[int, int, int]]) -> bool:
+    """Whether work (release, due, minutes) can be done in spans (begin, end, how much at once), if it could be cut at
+    will and shared at will: whoever is due first goes first."""
+    rows = sorted(rows)
+    waiting: list[tuple[int, float]] = []
+    i = 0
+    for begin, end, count in spans:
+        at = float(begin)
+        while at < end:
+            while i < len(rows) and rows[i][0] <= at:
+                heappush(waiting, (rows[i][1], rows[i][2]))
+                i += 1
+            following = min(end, rows[i][0]) if i < len(rows) else end
+            if not waiting:
+                at = max(following, at)
+                if following >= end:
+                    break
+                continue
+            due, left = heappop(waiting)
+            takes = min((following - at) * count, left)
+            at += takes / count
+            if at > due + 1e-6:
+                return False
+            if left - takes > 1e-9:
+                heappush(waiting, (due, left - takes))
+    return i == len(rows) and not waiting
+
+
+def _ancestors(problem: Problem) -> dict[str, int]:
+    """For each task those before it, as bits by their place."""
+    place = {task.key: i for i, task in enumerate(problem.tasks)}
+    before: dict[str, int] = {}
+    for task in problem.tasks:
+        bits = 0
+        for key in task.after:
+            bits |= before[key] | 1 << place[key]
+        before[task.key] = bits
+    return before
+
+
+def _bits(value: int) -> list[int]:
+    found = []
+    while value:
+        low = value & -value
+        found.append(low.bit_length() - 1)
+        value ^= low
+    return found
+
+
+def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    made: list[tuple[int, int]] = []
+    for begin, end in sorted(spans):
+        if made and begin <= made[-1][1]:
+            made[-1] = (made[-1][0], max(end, made[-1][1]))
+        else:
+            made.append((begin, end))
+    return made

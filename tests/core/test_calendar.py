@@ -1,0 +1,380 @@
+"""Plans over real hours, against an independent checker, worked examples and a published instance."""
+
+import datetime as dt
+import json
+import re
+from dataclasses import replace
+from itertools import combinations
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from emberquilt.calendar.dispatch import Due
+from emberquilt.calendar.means import Means, Person, Place
+from emberquilt.calendar.placing import Impossible
+from emberquilt.calendar.polish import polished
+from emberquilt.calendar.schedule import Kept, Wishes, apart, kept_of, schedule, schedule_of
+from emberquilt.errors import BadChoice
+from emberquilt.formats.steps_json import planned_json
+from emberquilt.hours import usual_hours
+from emberquilt.work.steps import Step
+from tests.calendar_check import check, real
+
+MONDAY = dt.datetime(2026, 11, 30, 19, 0)
+ALWAYS = dict.fromkeys(("mon", "tue", "wed", "thu", "fri", "sat", "sun"), "0:00-24:00")
+ONE = Means((Person("One", usual_hours()),))
+REFERENCE = Path(__file__).parent.parent / "reference"
+
+
+def step(key: str, minutes: float, wait=0.0, after=(), **more) -> Step:
+    return Step(key, "saw", "saw", f"Task {key}", minutes, (), wait, tuple(after), **{"divisible": False} | more)
+
+
+def begins(plan) -> dict[str, dt.datetime]:
+    return {slot.key: slot.begin for slot in plan.slots}
+
+
+# ---- any steps keep the rules
+
+ZONES = (None, ZoneInfo("Europe/Zurich"), ZoneInfo("America/New_York"), ZoneInfo("Australia/Lord_Howe"))
+STARTS = (
+    dt.datetime(2026, 11, 30, 19, 0),
+    dt.datetime(2026, 3, 27, 8, 15),  # two days before the clock goes forward in Europe
+    dt.datetime(2026, 10, 23, 18, 0),  # and back
+    dt.datetime(2026, 10, 30, 18, 0),  # and in America
+    dt.datetime(2026, 4, 3, 0, 0),  # Lord Howe: half an hour
+)
+WEEKS = (
+    usual_hours(),
+    {"mon": "19-21:30", "wed": "20-22", "sat": "0:30-5, 9-12:45, 14-17", "sun": "0-4:30"},
+    {"fri": "22-24", "sat": "0-6", "sun": "0-6"},
+)
+
+
+@st.composite
+def jobs(draw):
+    start = draw(st.sampled_from(STARTS)).replace(tzinfo=draw(st.sampled_from(ZONES)))
+    off = frozenset({start.date() + dt.timedelta(days=draw(st.integers(0, 9)))})
+    people = [Person("One", draw(st.sampled_from(WEEKS)), off, draw(st.sampled_from([(0, 0), (60, 10)])))]
+    if draw(st.booleans()):
+        people.append(Person("Two", draw(st.sampled_from(WEEKS))))
+    means = Means(tuple(people), {"clamps": 4}, {"outdoors": Place(True, 10.0, 47.0, 12.0, 25.0)})
+    steps = []
+    for i in range(draw(st.integers(1, 12))):
+        after = tuple(f"t{j}" for j in range(i) if draw(st.integers(0, 3)) == 0)
+        hands = draw(st.sampled_from([1, 1, 1, 1, 0, len(people)]))
+        outdoors = hands == 1 and draw(st.integers(0, 9)) == 0
+        steps.append(
+            step(
+                f"t{i}",
+                draw(st.integers(0, 45)) + draw(st.sampled_from([0, 0.25])),
+                draw(st.sampled_from([0, 0, 45, 600, 1440])),
+                after,
+                divisible=draw(st.booleans()),
+                hands=hands,
+                held=(("clamps", draw(st.integers(1, 4))),) if draw(st.integers(0, 2)) == 0 else (),
+                setup="saw" if draw(st.integers(0, 2)) == 0 else "",
+                setup_minutes=5.0,
+                place="outdoors" if outdoors else "",
+            )
+        )
+        if after and draw(st.integers(0, 5)) == 0:
+            steps[-1] = replace(steps[-1], within=((after[-1], 3000.0),))
+    return start, means, steps
+
+
+@settings(max_examples=120)
+@given(jobs())
+def test_every_plan_keeps_the_rules(job):
+    start, means, steps = job
+    try:
+        plan = schedule(steps, means, start)
+    except BadChoice as problem:
+        said = str(problem)
+        # only what cannot be: no daylight in those hours, or two who are never there together
+        assert re.search("in one go|follow soon|within 10 years", said)
+        return
+    check(plan, steps, means, start)
+    assert plan.bound is None or real(plan.bound, plan.finish) >= 0
+    assert {s.key for s in plan.slots} == set(plan.stands)
+    assert any(stand.chain for stand in plan.stands.values())
+
+
+@settings(max_examples=12)
+@given(jobs())
+def test_a_polished_plan_keeps_them_too_and_is_never_worse(job):
+    start, means, steps = job
+    try:
+        plan = schedule(steps, means, start)
+    except BadChoice:
+        return
+    quick = plan.planned
+    better = polished(quick.problem, quick.passes, quick.made, Due(), 0.4, lambda *_: None)
+    made = schedule_of(quick.problem, quick.passes, better.made, "", bound=better.bound)
+    check(made, steps, means, start)
+    assert real(made.finish, plan.finish) >= 0
+    assert real(made.bound, made.finish) >= 0
+
+
+@settings(max_examples=40)
+@given(jobs(), st.integers(0, 4000))
+def test_what_slips_is_planned_again_by_the_rules(job, minutes):
+    """Time has passed, and nothing was ticked."""
+    start, means, steps = job
+    try:
+        plan = schedule(steps, means, start)
+        later = start + dt.timedelta(minutes=minutes)
+        again = schedule(steps, means, later, Wishes(kept=kept_of(plan)))
+    except BadChoice:
+        return
+    check(again, steps, means, later)
+    before, after = kept_of(plan).sittings, kept_of(again).sittings
+    assert set(again.moved) == {key for key in after if after[key] != before[key]}
+    if not minutes:
+        assert again.moved == ()
+
+
+# ---- worked examples
+
+
+def test_a_critical_path_as_textbooks_have_it():
+    """A to H take 3, 3, 4, 6, 5, 5, 4, 6; A and B begin, C and D after A, E and F after B and C, G after D and E, H
+    after F and G. By hand: A C E G H is critical, 22 long, and D may be late by 3, B by 4, F by 4. The kind of example
+    that stands in every text on the critical path method; from memory, worked again by hand."""
+    rows = {
+        "A": (3, ()),
+        "B": (3, ()),
+        "C": (4, ("A",)),
+        "D": (6, ("A",)),
+        "E": (5, ("B", "C")),
+        "F": (5, ("B", "C")),
+        "G": (4, ("D", "E")),
+        "H": (6, ("F", "G")),
+    }
+    steps = [step(key, n, after=after, hands=0) for key, (n, after) in rows.items()]
+    plan = schedule(steps, ONE, MONDAY)
+    assert apart(MONDAY, plan.finish) == 22
+    assert plan.bound == plan.finish
+    assert plan.gap == 0
+    stands = plan.stands
+    assert {key for key in stands if stands[key].chain} == set("ACEGH")
+    assert {key: stands[key].room for key in rows} == {"A": 0, "B": 4, "C": 0, "D": 3, "E": 0, "F": 4, "G": 0, "H": 0}
+
+
+def test_levelling_by_hand():
+    """Four jobs of 4, 3, 3 and 2 that need 2, 2, 1 and 1 of three workers: together 4 × 2 + 3 × 2 + 3 × 1 + 2 × 1 = 19
+    worker hours, so at least 7 hours; 7 is reached with the first beside the last two. Worked by hand."""
+    steps = [
+        step("a", 4, hands=0, held=(("workers", 2),)),
+        step("b", 3, hands=0, held=(("workers", 2),)),
+        step("c", 3, hands=0, held=(("workers", 1),)),
+        step("d", 2, hands=0, held=(("workers", 1),)),
+    ]
+    plan = schedule(steps, Means(ONE.people, {"workers": 3}), MONDAY)
+    assert apart(MONDAY, plan.finish) == 7
+    assert plan.bound == plan.finish
+
+
+def instance() -> dict:
+    """j301_1 of PSPLIB (R. Kolisch and A. Sprecher), as it comes with the source distribution of the package psplib
+    (MIT licence), in the shape of docs/formats.md."""
+    section, rows = "", {}
+    for line in (REFERENCE / "j301_1.sm").read_text().splitlines():
+        if line[:2].isupper():
+            section = line.split(":")[0]
+        elif re.fullmatch(r"[\d\s]+", line) and line.strip():
+            rows.setdefault(section, []).append([int(one) for one in line.split()])
+    pairs = [(row[0], after) for row in rows["PRECEDENCE RELATIONS"] for after in row[3:]]
+    (there,) = rows["RESOURCEAVAILABILITIES"]
+    steps = [
+        {
+            "key": str(job),
+            "minutes": minutes,
+            "hands": 0,
+            "after": [str(a) for a, b in pairs if b == job],
+            "held": {f"R{i}": n for i, n in enumerate(wants, 1) if n},
+        }
+        for job, _, minutes, *wants in rows["REQUESTS/DURATIONS"]
+    ]
+    return {"start": "2026-01-05T00:00", "held": {f"R{i}": n for i, n in enumerate(there, 1)}, "steps": steps}
+
+
+def test_a_published_instance_is_solved_to_its_optimum():
+    """Its published optimum is 43: PSPLIB's table of optima for J30."""
+    told = planned_json(json.dumps(instance()).encode(), 20.0)
+    assert told["finish"] == "2026-01-05T00:43:00"
+    assert told["bound"] == told["finish"]
+    assert told["gap"] == 0
+    assert told["proven"] is True
+    assert {row["step"] for row in told["calendar"]} == {str(i) for i in range(1, 33)}
+
+
+# ---- what a shop asks for
+
+
+def test_waits_overlap_with_work_and_hands_do_not():
+    steps = [step("glue", 20, 1440), step("saw", 120), step("fit", 30, 0, ("glue", "saw"))]
+    plan = schedule(steps, ONE, MONDAY)
+    assert plan.finish == dt.datetime(2026, 12, 1, 19, 50)
+    assert plan.gap == 0
+    assert plan.one_after_another > plan.finish
+    assert "dries" in plan.stands["fit"].why
+    assert plan.stands["fit"].behind == "glue"
+
+
+def test_the_second_pair_of_hands_takes_what_it_may():
+    steps = [step("a", 100), step("b", 100), step("c", 100, by=("Two",))]
+    two = Means((Person("One", usual_hours()), Person("Two", {"mon": "19-21"})))
+    plan = schedule(steps, two, MONDAY)
+    check(plan, steps, two, MONDAY)
+    assert {s.step.key: s.lane for s in plan.slots}["c"] == "Two"
+    assert plan.finish.date() == dt.date(2026, 12, 1)
+
+
+def test_set_up_is_paid_once_where_steps_stand_together():
+    steps = [step(key, 30, setup="saw", setup_minutes=10) for key in "abc"]
+    plan = schedule(steps, ONE, MONDAY)
+    assert [s.setup_minutes for s in plan.slots] == [10, 0, 0]
+    assert plan.finish == dt.datetime(2026, 11, 30, 20, 40)
+
+
+def test_a_coat_that_needs_a_second_soon_is_not_begun_before_leaving():
+    """Twenty minutes are left on Monday: the first coat would fit, the second, due within half an hour, would not."""
+    steps = [
+        step("saw", 125),
+        step("coat 1", 10, 30, ("saw",)),
+        step("coat 2", 10, 30, ("coat 1",), within=(("coat 1", 30),)),
+    ]
+    plan = schedule(steps, ONE, MONDAY)
+    check(plan, steps, ONE, MONDAY)
+    assert begins(plan)["coat 1"] == dt.datetime(2026, 12, 1, 19, 0)
+    assert begins(plan)["coat 2"] == dt.datetime(2026, 12, 1, 19, 40)
+    free = [replace(one, within=()) for one in steps]
+    assert begins(schedule(free, ONE, MONDAY))["coat 1"] == dt.datetime(2026, 11, 30, 21, 5)
+
+
+def test_spraying_waits_for_daylight_and_warmth():
+    place = Place(True, 10.0, 47.0, 3.0, 25.0)
+    means = Means((Person("One", usual_hours()),), {}, {"outdoors": place})
+    plan = schedule([step("spray", 20, place="outdoors")], means, MONDAY)
+    (slot,) = plan.slots
+    assert slot.begin.month in (3, 4)
+    assert slot.begin.strftime("%a") == "Sat"
+    # an evening in May is light till nine, one in November is not
+    light = schedule([step("spray", 20, place="outdoors")], means, dt.datetime(2026, 5, 25, 18, 0))
+    assert light.slots[0].begin == dt.datetime(2026, 5, 25, 19, 0)
+
+
+@pytest.mark.parametrize(
+    ("latitude", "day", "hours"),
+    [
+        # day lengths as almanacs print them, from memory: the equator's 12 h 7 min, the arctic circle's midsummer
+        (0.0, dt.date(2026, 3, 20), 12.1),
+        (51.5, dt.date(2026, 6, 21), 16.6),
+        (51.5, dt.date(2026, 12, 21), 7.8),
+        (40.7, dt.date(2026, 12, 21), 9.25),
+        (-33.9, dt.date(2026, 12, 21), 14.4),
+    ],
+)
+def test_the_length_of_a_day(latitude, day, hours):
+    rise, set_ = Place(latitude_deg=latitude).sun(day)
+    assert set_ - rise == pytest.approx(hours, abs=0.1)
+
+
+def test_lead_time_runs_through_days_off():
+    steps = [step("order", 20, 3 * 1440), step("mill", 60, after=("order",))]
+    means = Means((Person("One", usual_hours(), frozenset({dt.date(2026, 12, 3), dt.date(2026, 12, 4)})),))
+    plan = schedule(steps, means, MONDAY)
+    assert begins(plan)["mill"] == dt.datetime(2026, 12, 5, 9, 0)
+
+
+def test_a_pin_holds_and_everything_else_goes_round_it():
+    steps = [step("a", 60), step("b", 60, after=("a",)), step("c", 60)]
+    plan = schedule(steps, ONE, MONDAY, Wishes({"c": "2026-11-30T19:30"}))
+    check(plan, steps, ONE, MONDAY)
+    assert begins(plan)["c"] == dt.datetime(2026, 11, 30, 19, 30)
+    assert plan.stands["c"].why == "you pinned it here"
+    day = schedule(steps, ONE, MONDAY, Wishes({"b": "2026-12-03"}))
+    assert begins(day)["b"] == dt.datetime(2026, 12, 3, 19, 0)
+    with pytest.raises(Impossible, match=r"Task b.*19:00.*20:00 at the earliest"):
+        schedule(steps, ONE, MONDAY, Wishes({"b": "2026-11-30T19:00"}))
+    with pytest.raises(Impossible, match="pinned to Sun 06 Dec"):
+        schedule(steps, ONE, MONDAY, Wishes({"b": "2026-12-06"}))
+
+
+def test_a_slip_moves_no_more_than_it_must():
+    """Six jobs; the first is not done on Monday. It goes into Tuesday's free hour, and nothing else moves."""
+    steps = [step("a", 60), *(step(f"b{i}", 90) for i in range(4)), step("z", 30, after=("a",))]
+    plan = schedule(steps, ONE, MONDAY, Wishes({"a": "2026-11-30T19:00"}))
+    kept = kept_of(plan)
+    later = MONDAY + dt.timedelta(minutes=61)
+    again = schedule(steps, ONE, later, Wishes(kept=kept))
+    check(again, steps, ONE, later)
+    assert "a" in again.moved
+    assert len(again.moved) <= 2
+
+
+@settings(max_examples=12)
+@given(st.lists(st.integers(10, 60), min_size=3, max_size=5), st.integers(0, 4), st.data())
+def test_moves_stay_near_the_least_there_are(minutes, slips, data):
+    """Against every choice of steps that could stay, tried one by one: at most 1.5 times as many move."""
+    steps = []
+    for i, n in enumerate(minutes):
+        after = tuple(f"t{j}" for j in range(i) if data.draw(st.integers(0, 3)) == 0)
+        steps.append(step(f"t{i}", n, data.draw(st.sampled_from([0, 0, 45, 1440])), after))
+    kept = kept_of(schedule(steps, ONE, MONDAY))
+    later = MONDAY + dt.timedelta(minutes=30 * slips + 1)
+    again = schedule(steps, ONE, later, Wishes(kept=kept))
+    fewer = [count for count in range(len(steps)) if 1.5 * count < len(again.moved)]
+    assert not any(_can_move_only(count, steps, kept, later) for count in fewer)
+
+
+def _can_move_only(count: int, steps, kept: Kept, later) -> bool:
+    """Whether some choice of so many steps can move while all others stay to the minute."""
+    keys = [s.key for s in steps]
+    if count <= len(keys):
+        for moving in combinations(keys, count):
+            pins = {k: kept.sittings[k][0][0].isoformat() for k in keys if k not in moving}
+            if any(kept.sittings[k][0][0] < later for k in pins):
+                continue
+            try:
+                schedule(steps, ONE, later, Wishes(pins))
+            except BadChoice:
+                continue
+            return True
+    return False
+
+
+# ---- bad input ends in a sentence
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"people": [{"name": "One", "hours": {}}]}, "hours you have"),
+        ({"people": []}, "Nobody is there"),
+        ({"people": [{"name": "One", "off": ["soon"]}]}, "is no day"),
+        ({"ready_by": "2026-11-01"}, "ready by Sun 01 Nov 2026, and work begins"),
+        ({"start": "soon"}, "no day and time"),
+        ({"zone": "Tinder/Lane"}, "no time zone"),
+        ({"held": {"clamps": -1}}, "how many clamps"),
+        ({"steps": [{"key": "a", "after": ["b"]}, {"key": "b", "after": ["a"]}]}, "wait for each other in a circle"),
+        ({"steps": [{"key": "a", "after": ["c"]}]}, "which is no step"),
+        ({"steps": [{"key": "a", "minutes": 400}]}, "longest window has 180"),
+        ({"steps": [{"key": "a", "minutes": "many"}]}, "minutes of “a”"),
+        ({"steps": [{"key": "a", "minutes": float("nan")}]}, "minutes of “a”"),
+        ({"steps": [{"key": "a"}, {"key": "a"}]}, "Two steps are called"),
+        ({"steps": [{"key": "a", "held": {"clamps": 2}}]}, "holds 2 clamps, and there are 0"),
+        ({"steps": [{"key": "a", "minutes": 5, "by": ["Nobody"]}]}, "not among the people"),
+        ({"steps": 3}, "a list"),
+    ],
+)
+def test_bad_steps_end_in_a_sentence(change, words):
+    told = {"start": "2026-11-30T19:00", "steps": [{"key": "a", "minutes": 5}]} | change
+    with pytest.raises(BadChoice, match=words):
+        planned_json(json.dumps(told).encode())
+    with pytest.raises(BadChoice, match="no JSON"):
+        planned_json(b"steps")
