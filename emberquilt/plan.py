@@ -2,7 +2,8 @@
 
 import datetime as dt
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, TypeVar
 
@@ -10,6 +11,7 @@ from . import rooms  # noqa: F401  opens every room, so that all are entered in 
 from .assembly.glueup import GluePlan, glue_plan
 from .bench.cards import Card, cards
 from .calendar.means import Means
+from .calendar.placing import Impossible
 from .calendar.schedule import Kept, Schedule, Wishes, schedule
 from .calendar.shop import means_of
 from .calendar.task import moment_on
@@ -29,7 +31,7 @@ from .work.register import JUDGEMENTS, STEPS
 from .work.steps import Done, Gathered, Step, left_of
 
 T = TypeVar("T")
-AT_A_MOMENT = ("left", "todo", "schedule", "wished_dates")
+AT_A_MOMENT = ("left", "todo", "schedule", "_dated", "wished_dates")
 """What a plan works out of what is done, and from when on."""
 
 
@@ -119,18 +121,31 @@ class Plan:
 
     @cached_property
     def schedule(self) -> Schedule:
-        """Raises `BadChoice` when the hours cannot hold the job."""
-        return schedule(self.left, self.means, self.start, self.wishes)
+        """Raises `BadChoice` when the hours cannot hold the job. Pins that cannot be kept are left out of it."""
+        return self._dated[0]
+
+    @cached_property
+    def _dated(self) -> tuple[Schedule, tuple[Impossible, ...]]:
+        wishes = self.wishes
+        refused: list[Impossible] = []
+        while True:
+            try:
+                return schedule(self.left, self.means, self.start, wishes), tuple(refused)
+            except Impossible as problem:
+                if problem.task not in wishes.pins:
+                    raise
+                refused.append(problem)
+                pins = {key: pin for key, pin in wishes.pins.items() if key != problem.task}
+                wishes = replace(wishes, pins=pins)
 
     @property
-    def wished_dates(self) -> Schedule | BadChoice | None:
-        """The schedule or why there is none, where anything is wished of it."""
+    def wished_dates(self) -> tuple[Schedule, tuple[Impossible, ...]] | None:
+        """The schedule and the pins that it cannot keep, where anything is wished of it and dates can be given."""
         if not self.wishes.pins and not self.wishes.ready_by:
             return None
-        try:
-            return self.schedule
-        except BadChoice as problem:
-            return problem
+        with suppress(BadChoice):
+            return self._dated
+        return None
 
     @of_work
     def means(self) -> Means:

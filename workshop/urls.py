@@ -13,6 +13,7 @@ from workshop.pictures import views as pictures
 from workshop.shop import swatch_cards
 from workshop.shop import views as shop
 from workshop.stations import views as stations
+from workshop.stations.calendar import views as calendar
 
 handler400 = "workshop.entry.views.bad_request"
 handler403 = "workshop.entry.views.refused"
@@ -67,6 +68,10 @@ urlpatterns = [
     path("picture/<uuid:uid>/mesh.bin", stations.mesh, name="mesh"),
     path("picture/<uuid:uid>/layout/", stations.layout_search, name="layout-search"),
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
+    path("picture/<uuid:uid>/dates/", calendar.agree, name="dates"),
+    path("picture/<uuid:uid>/dates/polish/", calendar.polish, name="polish"),
+    path("picture/<uuid:uid>/dates/polish/stop/", calendar.polish_stop, name="polish-stop"),
+    path("picture/<uuid:uid>/dates/forward/", calendar.forward, name="forward"),
     path("picture/<uuid:uid>/rest/", stations.keep_rest, name="keep-rest"),
     path("picture/<uuid:uid>/panel/", stations.panel, name="panel"),
     path("picture/<uuid:uid>/way.json", stations.way, name="way"),

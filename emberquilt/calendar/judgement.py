@@ -1,7 +1,7 @@
 """Whether dates can be given at all, and whether they are good enough."""
 
 from ..errors import BadChoice
-from ..findings import Finding
+from ..findings import Finding, Fix
 from ..work.parts import Job
 from ..work.register import judgement
 from .placing import Impossible
@@ -21,13 +21,29 @@ def calendar_findings(job: Job, todo) -> list[Finding]:
 
 
 @judgement("calendar", plan="wished_dates")
-def late(job: Job, dates: Schedule | BadChoice | None) -> list[Finding]:
-    """A pin that cannot be kept, a day that is missed. `dates`: the plan, or why there is none; nothing where nothing
-    is wished."""
-    if isinstance(dates, Impossible):
-        return [Finding("no-plan", "calendar", str(dates), "Unpin it, or pin it to a later day.")]
+def wishes(job: Job, dated: tuple[Schedule, tuple[Impossible, ...]] | None) -> list[Finding]:
+    """Pins that cannot be kept, a day that is missed. `dated`: the plan and those pins; nothing where nothing is
+    wished."""
+    if dated is None:
+        return []
+    dates, refused = dated
+    return [_unkept(one) for one in refused] + _late(job, dates)
+
+
+def _unkept(pin: Impossible) -> Finding:
+    return Finding(
+        "unkept-pin",
+        "calendar",
+        str(pin),
+        "It is planned where it can be, as if it were not pinned.",
+        fix=Fix("Unpin it", "unpin", {"step": pin.task}),
+        part=pin.task,
+    )
+
+
+def _late(job: Job, dates: Schedule) -> list[Finding]:
     decided = job.composition.decisions.calendar
-    if not isinstance(dates, Schedule) or dates.planned is None or dates.finish is None or not decided.ready_by:
+    if dates.planned is None or dates.finish is None or not decided.ready_by:
         return []
     moment = dates.planned.due[""]
     what = f" for {decided.occasion}" if decided.occasion else ""

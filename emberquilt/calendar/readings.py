@@ -1,5 +1,7 @@
 """How the Calendar station reads the panel."""
 
+from dataclasses import replace
+
 from ..saw.readings import cutting_order
 from ..work.parts import Job
 from ..work.readings import Read, woods
@@ -10,6 +12,12 @@ from ..work.view import View
 
 
 @reading("calendar", "sawn", plan="done")
+def sawn_small(job: Job, done: Done, view: View) -> Read:
+    """The same without numbers, for a picture in the corner."""
+    dress, marks = sawn(job, done, view)
+    return {key: replace(one, label="") for key, one in dress.items()}, marks
+
+
 @reading("log", "sawn", plan="done")
 def sawn(job: Job, done: Done, view: View) -> Read:
     """What is sawn, in every copy, stands in its wood, the rest waits."""

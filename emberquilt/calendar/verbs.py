@@ -7,7 +7,6 @@ from ..work.register import Values, verb
 from ..work.view import Target
 from .task import read_pin
 
-
 MOST_PINS = 500
 
 

@@ -2,7 +2,7 @@
 
 import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..calendar.means import Windows
 from ..calendar.schedule import Schedule, Slot
@@ -13,14 +13,17 @@ from ..work.composition import Composition
 from ..work.copies import any_copy
 
 LEFT_PX, WIDE_PX = 16.0, 838.0
-LEAST_PX, MOST_PX = 0.36, 1.1
+LEAST_PX, MOST_PX = 0.31, 1.1
 """Pixels a minute: a plan of a few days fills the panel, a longer one is scrolled."""
 NIGHT_PX, BREAK_PX, OFF_PX = 14.0, 8.0, 16.0
 MOST_DAYS = 240
 LABEL_PX = 13.0
 """A block narrower than this has no room for its name."""
-TOP_PX, BLOCK_PX, SECOND_PX, LINE_PX = 138.0, 124.0, 84.0, 24.0
+TOP_PX, LINE_PX, FOOT_PX = 138.0, 24.0, 56.0
+ALL_LANES_PX, LEAST_LANE_PX = 206.0, 78.0
+"""Lanes share a height; more than three people make the drawing taller."""
 THUMB_PX = 36.0
+BESIDE_PX = 8.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +58,19 @@ class Block:
     chain: bool
     tight: bool
     other: str
+    label_x: float = 0.0
+
+    @property
+    def middle(self) -> float:
+        return self.x + self.wide / 2
+
+    @property
+    def bottom(self) -> float:
+        return self.y + self.tall
+
+    @property
+    def text_y(self) -> float:
+        return self.bottom - 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +106,16 @@ class Evenings:
     spans: tuple[tuple[float, float, str, int], ...]
     """Of hours: x from, x to, the moment at the first as the shop's clock says it, minutes."""
     more_days: int
+
+    @property
+    def bound_shows(self) -> bool:
+        """The bound and the end are not one line."""
+        return self.bound_x < self.finish_x - 3
+
+    @property
+    def foot_y(self) -> tuple[float, float, float]:
+        """Where three lines of words stand at the foot."""
+        return self.tall - 44, self.tall - 26, self.tall - 8
 
 
 class _Axis:
@@ -162,12 +188,16 @@ def evenings(plan: Schedule, composition: Composition, names: Mapping[str, str] 
     last = max(planned.end, due_minute or 0)
     axis = _Axis(problem, min(last, planned.end + 60 * 1440))
     lanes, y = [], TOP_PX
+    count = len(problem.means.people)
     for i, person in enumerate(problem.means.people):
-        tall = BLOCK_PX if i == 0 else SECOND_PX
+        tall = (
+            ALL_LANES_PX if count == 1 else max(LEAST_LANE_PX, ALL_LANES_PX * (0.58 if i == 0 else 0.42 / (count - 1)))
+        )
         lanes.append((person.name, y, tall))
         y += tall + (2 * LINE_PX + 26 if i == 0 else 24)
-    held_y, dry_y = TOP_PX + BLOCK_PX + LINE_PX, TOP_PX + BLOCK_PX + 2 * LINE_PX
-    blocks = [_block(plan, axis, slot, lanes, composition, names) for slot in plan.slots]
+    y += FOOT_PX
+    held_y, dry_y = TOP_PX + lanes[0][2] + LINE_PX, TOP_PX + lanes[0][2] + 2 * LINE_PX
+    blocks = _named([_block(plan, axis, slot, lanes, composition, names) for slot in plan.slots], lanes)
     lines = _lines(plan, axis, {b.slot.key: b for b in blocks}, held_y, dry_y)
     there = [
         (axis.x(a), lane[1], axis.x(b) - axis.x(a), lane[2])
@@ -220,13 +250,30 @@ def _block(
         lane[1] if slot.people else lane[1] + lane[2] - 10,
         wide,
         tall,
-        _short(slot) if wide >= LABEL_PX and slot.people else "",
+        _short(slot) if slot.people else "",
         wood_colour(composition, composition.rack, keys),
         runs(key for key in dict.fromkeys(keys) if key in composition.by_key),
         bool(stand and stand.chain),
         bool(stand and stand.room < 15),
         names.get(slot.step.work, ""),
     )
+
+
+def _named(blocks: list[Block], lanes: Sequence[tuple[str, float, float]]) -> list[Block]:
+    """Names on blocks that are wide enough, beside those with room there; others are told by the hand over them."""
+    made: list[Block] = []
+    for y in [lane[1] for lane in lanes]:
+        own = sorted((b for b in blocks if b.y == y), key=lambda b: b.x)
+        for i, block in enumerate(own):
+            following = own[i + 1].x if i + 1 < len(own) else float("inf")
+            room = following - block.x - block.wide
+            if block.wide >= LABEL_PX:
+                made.append(replace(block, label_x=block.x + block.wide / 2))
+            elif room >= LABEL_PX + 2:
+                made.append(replace(block, label_x=block.x + block.wide + BESIDE_PX))
+            else:
+                made.append(replace(block, label=""))
+    return [*made, *(b for b in blocks if all(b.y != lane[1] for lane in lanes))]
 
 
 def _short(slot: Slot) -> str:

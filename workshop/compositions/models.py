@@ -187,6 +187,35 @@ class Draft(models.Model):
         return self.name
 
 
+class DatePlan(models.Model):
+    """The dates that people go by (`sittings`, by step: begin, end, who, minutes to set up), and the search for better
+    ones outside the request: `found` is the best so far, `told` what it comes to, for one revision of the work.
+    `version` is another when the kept dates change."""
+
+    class State(models.TextChoices):
+        NONE = "none"
+        WAITING = "waiting"
+        WORKING = "working"
+        READY = "ready"
+        FAILED = "failed"
+        STOPPED = "stopped"
+
+    composition = models.OneToOneField(Composition, models.CASCADE, related_name="dates")
+    sittings = models.JSONField(default=dict)
+    version = models.PositiveIntegerField(default=0)
+    revision = models.PositiveIntegerField(default=0)
+    seconds = models.PositiveIntegerField(default=10)
+    turn = models.PositiveIntegerField(default=0)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.NONE)
+    share = models.FloatField(default=0)
+    problem = models.TextField(blank=True)
+    found = models.JSONField(default=dict)
+    told = models.JSONField(default=dict)
+
+    def __str__(self) -> str:
+        return f"dates of {self.composition_id}"
+
+
 class LayoutSearch(models.Model):
     """A search for a better layout of a work's parts on its shop's boards, outside the request. `places` is the best so
     far (part to place), `told` what it comes to; it holds for one revision of the work and one state of the rack."""

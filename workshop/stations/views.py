@@ -37,6 +37,8 @@ from workshop.compositions.views import own
 from workshop.pictures.light import look_address
 from workshop.shop import actions as shop_actions
 from workshop.shop.actions import practice_of, shop_of
+from workshop.stations.calendar import dates
+from workshop.stations.calendar.ticket import polishing
 from workshop.stations.desk import station_context
 from workshop.stations.relief.ticket import section as section_along
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
@@ -45,8 +47,20 @@ from workshop.stations.stock.ticket import search_context
 from workshop.stations.told import tell
 from workshop.stations.wood.ticket import suggestion
 
-OWN_FIELDS = {"pieces", "revision", "verb", "show", "view", "layer", "back", "cut", "knot", "csrfmiddlewaretoken"}
-BESIDES = ("cut", "part", "knot", "coat")
+OWN_FIELDS = {
+    "pieces",
+    "revision",
+    "verb",
+    "show",
+    "view",
+    "layer",
+    "back",
+    "cut",
+    "knot",
+    "slot",
+    "csrfmiddlewaretoken",
+}
+BESIDES = ("cut", "part", "knot", "coat", "slot")
 BACK = ("pack", "palettes")
 """Pages of the work that an edit made on them returns to."""
 
@@ -94,6 +108,8 @@ def _context(
         context |= _spread_context(row, plan, context)
     if station == "stock":
         context |= search_context(row)
+    if station == "calendar":
+        context |= polishing(row)
     if station == "log":
         context |= _log_context(request, row, plan)
     return context
@@ -307,7 +323,7 @@ def do(request, uid, station):
     keys = _keys(request.POST.get("pieces", ""))
     values = {name: value for name, value in request.POST.items() if name not in OWN_FIELDS}
     if verb == "practice":
-        values = _practice_values(values)
+        values = _practice_values(row, values)
     values.pop("places", None)
     if verb == "lay":
         # looked for before anything is locked: it takes a second or two
@@ -315,12 +331,22 @@ def do(request, uid, station):
         values["places"] = found_places(row) if found else Laying(plan_of(row).job).laid(Effort(0.0)).placements
     if verb == "wood" and values.get("wood"):
         request.session["last_wood"] = values["wood"][:40]
+    if verb == "ready_by":
+        values["today"] = plan_of(row).start.date().isoformat()
+    if verb == "pin":
+        dates.try_pin(row, values.get("step", ""), values.get("at", ""))
+    if verb in MOVES:
+        dates.keep_before(row)
     layer = _layer_of(request.POST, view_of(store.as_kept(row), request.POST.get("view", "")))
     return _answer(request, row, station, keys, lambda r: actions.perform(row, r, verb, keys, values, layer))
 
 
-def _practice_values(values: dict) -> dict:
-    """Hours come as one field a day."""
+def _practice_values(row: Composition, values: dict) -> dict:
+    """Hours come as one field a day, those of another person with their name."""
+    if name := values.pop("helper", "").strip():
+        week = {day.removeprefix("helper-"): text for day, text in values.items() if day.startswith("helper-")}
+        values = {n: text for n, text in values.items() if not n.startswith("helper-")}
+        return values | {"helpers": store.load(row).practice.helpers | {name: week}}
     hours = {name.removeprefix("hours-"): text for name, text in values.items() if name.startswith("hours-")}
     rest = {name: text for name, text in values.items() if not name.startswith("hours-")}
     return rest | ({"hours": hours} if hours else {})
@@ -345,6 +371,7 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
     except ValueError:
         raise BadChoice("This page does not say which state it shows. Load it again.") from None
     said, status, made = "", 200, None
+    dated = plan_of(row) if station == "calendar" else None
     try:
         made = act(revision).made
     except actions.Stale as stale:
@@ -361,13 +388,26 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
         return redirect(_address(home, pieces=runs(keys), view=request.POST.get("view", "")))
     before, row = row, own(request, row.uid)
     keys = _still(keys, made)
+    gives = _gives(dated, plan_of(row)) if dated is not None and made is not None else ""
     later = made is not None and made.reshapes
     context = _context(request, row, station, request.POST.get("show", ""), keys, request.POST.get("view", ""), later)
-    context |= {"words": said}
+    context |= {"words": said, "gives": gives}
     moved = made is not None and (made.layers or {"width_mm", "height_mm"} & set(made.composition))
     if made is not None and made.reshapes and not moved and not context["view"].stacked:
         context["reshape"] = _reshape(before, made, context)
     return render(request, "stations/_changed.html", context, status=status)
+
+
+MOVES = ("pin", "unpin")
+"""Verbs that move a step by hand."""
+
+
+def _gives(before: Plan, after: Plan) -> str:
+    """What an edit at the calendar came to."""
+    try:
+        return dates.gives(before.schedule, after.schedule)
+    except BadChoice:
+        return ""
 
 
 def _address(page: str, **asked: str) -> str:

@@ -13,6 +13,7 @@ import { turning } from "./turntable.js";
 import { playKnots } from "./knots.js";
 import { racked } from "./rack.js";
 import { playing } from "./way.js";
+import { evenings } from "./evenings.js";
 import "./keys.js";
 import "./dial.js";
 import "./said.js";
@@ -35,6 +36,7 @@ ordering(panel, (values) => perform(values));
 playKnots();
 racked(panel, (values) => perform(values));
 playing(element);
+evenings(panel, (values) => perform(values), keysOf);
 
 function load() {
   const url = slot().dataset.shapes;
@@ -81,7 +83,7 @@ function runsOf(keys) {
 }
 
 function perform(values) {
-  const names = ["pieces", "revision", "show", "view", "cut", "part"].filter((name) => field(name));
+  const names = ["pieces", "revision", "show", "view", "cut", "part", "slot"].filter((name) => field(name));
   const state = Object.fromEntries(names.map((name) => [name, field(name).value]));
   htmx.ajax("POST", element.dataset.do, { target: "#ticket", swap: "outerHTML", values: { ...state, ...values } });
 }

@@ -31,7 +31,7 @@ export function hangString(panel) {
   const tie = () => {
     const eyelet = document.querySelector("#ticket .eyelet");
     const shape = panel.chosen.size ? panel.shape([...panel.chosen].at(-1)) : null;
-    const laid = document.querySelector("#rack .part.on, #lifted .part.lit .top");
+    const laid = document.querySelector("#rack .part.on, #lifted .part.lit .top, #calendar .block.on .body");
     // while the way of the blade is played the picture is not seen
     const hidden = !eyelet || document.querySelector("[data-way]");
     const line = hidden ? null : laid ? toRack(laid, eyelet) : shape ? toPiece(panel, shape, eyelet) : null;
@@ -43,7 +43,7 @@ export function hangString(panel) {
   };
   document.addEventListener("panel:drawn", tie);
   document.body.addEventListener("htmx:afterSettle", tie);
-  for (const moved of [".side", "#rack"])
+  for (const moved of [".side", "#rack", "#calendar"])
     document.querySelector(moved)?.addEventListener("scroll", tie, { passive: true });
 }
 

@@ -1,25 +1,179 @@
 """What the Calendar station says."""
 
+import datetime as dt
+
+from emberquilt.calendar.forward import latest_start
+from emberquilt.calendar.schedule import Schedule, Slot
+from emberquilt.drawing.evenings import THUMB_PX, Block, Evenings, evenings
 from emberquilt.errors import BadChoice
+from emberquilt.hours import DAYS
+from emberquilt.keys import runs
+from emberquilt.units import format_minutes
+from emberquilt.work.copies import any_copy
+from workshop.compositions.models import Composition, DatePlan
 from workshop.stations.desk import Desk
 
-PRACTICE = ("fit_minutes", "shape_minutes")
+from .dates import LIVE, SECONDS
+
+PRACTICE = (
+    "fit_minutes",
+    "shape_minutes",
+    "buy_days",
+    "pause_after",
+    "pause_minutes",
+    "spray_at",
+    "latitude_deg",
+    "outdoor_low_c",
+    "outdoor_high_c",
+)
+NEXT_DAYS = 4
 
 
 def context(desk: Desk) -> dict:
-    hours = desk.composition.practice.hours
-    try:
-        schedule = desk.plan.schedule
-    except BadChoice:
-        return {"schedule": None, "days": [], "hours": hours}
-    days: dict = {}
-    for slot in schedule.slots:
-        days.setdefault(slot.begin.date(), []).append(slot)
-    return {
-        "schedule": schedule,
-        "days": sorted(days.items()),
-        "hours": hours,
-        "hands": sum(step.minutes for step in desk.plan.left),
-        "waits": sum(step.wait_minutes for step in desk.plan.left),
-        "copies": desk.composition.decisions.whole.copies,
+    composition = desk.composition
+    decided = composition.decisions.calendar
+    told: dict = {
+        "hours": composition.practice.hours,
+        "helpers": [
+            (name, [(day, week.get(day, "")) for day in DAYS]) for name, week in composition.practice.helpers.items()
+        ],
+        "off": composition.practice.off,
+        "decided": decided,
+        "copies": composition.decisions.whole.copies,
+        "pins": len(decided.pins),
     }
+    try:
+        plan = desk.plan.schedule
+    except BadChoice as problem:
+        return told | {"schedule": None, "days": [], "no_dates": str(problem)}
+    drawn = evenings(plan, composition)
+    here = _here(desk, plan)
+    days: dict = {}
+    for slot in plan.slots:
+        days.setdefault(slot.begin.date(), []).append(slot)
+    return told | {
+        "schedule": plan,
+        "days": sorted(days.items()),
+        "next_days": sorted(days.items())[:NEXT_DAYS],
+        "hands": sum(slot.minutes for slot in plan.slots if slot.people),
+        "hands_of": _hands_of(plan),
+        "evenings": drawn,
+        "evenings_json": _for_hand(drawn),
+        "thumb_px": THUMB_PX,
+        "standing": [_placed(b, here) for b in drawn.blocks] if drawn else [],
+        **(_of_slot(desk, plan, here) if here else {}),
+        **_due(desk, plan),
+        "moved": plan.moved,
+    }
+
+
+def _hands_of(plan: Schedule) -> list[tuple[str, float]]:
+    """By person minutes of hands."""
+    found: dict[str, float] = {}
+    for slot in plan.slots:
+        for name in slot.people:
+            found[name] = found.get(name, 0.0) + slot.minutes
+    return list(found.items())
+
+
+def _here(desk: Desk, plan: Schedule) -> Slot | None:
+    """The sitting that the ticket speaks of: the asked one, the first that handles the chosen piece, or the next."""
+    asked = desk.asked.get("slot", "")
+    found = next((slot for slot in plan.slots if slot.key == asked or slot.step.key == asked), None)
+    if found is None and desk.chosen:
+        wanted = {p.key for p in desk.chosen.pieces}
+        found = next((slot for slot in plan.slots if wanted & set(_pieces(slot))), None)
+    return found or (plan.slots[0] if plan.slots else None)
+
+
+def _pieces(slot: Slot) -> list[int]:
+    return [int(name) for part in slot.does or slot.step.parts if (name := any_copy(part)).isdecimal()]
+
+
+def _placed(block: Block, here: Slot | None) -> dict:
+    return {
+        "b": block,
+        "on": here is not None and here.key == block.slot.key,
+        "words": f"{block.slot.label}, {block.slot.begin:%a %d %b %H:%M} to {block.slot.end:%H:%M}",
+    }
+
+
+def _of_slot(desk: Desk, plan: Schedule, slot: Slot) -> dict:
+    """What the ticket says of a sitting."""
+    stand, slots = plan.stands[slot.key], plan.slots
+    place = next(i for i, one in enumerate(slots) if one is slot)
+    first = next(one for one in slots if one.step.key == slot.step.key)
+    by_day = sorted({one.begin.date() for one in slots} | {first.begin.date()})
+    return {
+        "slot": slot,
+        "stand": stand,
+        "slot_number": place + 1,
+        "slot_pieces": runs(k for k in dict.fromkeys(_pieces(slot)) if k in desk.composition.by_key),
+        "slot_count": len(slot.does),
+        "slot_before": slots[place - 1].key,
+        "slot_next": slots[(place + 1) % len(slots)].key,
+        "slot_wait": slot.wait_minutes,
+        "slot_held": ", ".join(f"{count} {thing}" for thing, count in slot.step.held),
+        "room_words": _room(stand.room),
+        "pinned_to": desk.composition.decisions.calendar.pins.get(slot.step.key, ""),
+        "earlier": _other_day(by_day, first.begin.date(), -1, plan),
+        "later": _other_day(by_day, first.begin.date(), 1, plan),
+        "this_day": first.begin.date().isoformat(),
+        "this_moment": first.begin.replace(tzinfo=None).isoformat(timespec="minutes"),
+    }
+
+
+def _other_day(days: list[dt.date], here: dt.date, by: int, plan: Schedule) -> str:
+    """The day of hours before or after."""
+    assert plan.planned is not None
+    problem, day = plan.planned.problem, here
+    open_days = {problem.clock.moment(begin).date() for windows in problem.windows for begin in windows.begins}
+    for _ in range(60):
+        day += dt.timedelta(days=by)
+        if day in open_days:
+            return day.isoformat()
+    return ""
+
+
+def _room(minutes: int) -> str:
+    if minutes < 15:
+        return "none: 15 min more moves the date"
+    if minutes < 1440:
+        return f"{format_minutes(minutes)} before the date moves"
+    return f"{minutes // 1440} day{'' if minutes < 2880 else 's'} before the date moves"
+
+
+def _due(desk: Desk, plan: Schedule) -> dict:
+    """How the end stands to the day it must be ready by."""
+    assert plan.finish is None or plan.planned is not None
+    due = plan.planned.due.get("") if plan.planned else None
+    if due is None or plan.finish is None:
+        return {"due": None}
+    return {"due": due, "spare_days": (due.date() - plan.finish.date()).days, "in_time": plan.finish <= due}
+
+
+def _for_hand(drawn: Evenings | None) -> dict:
+    """What the hand needs to know to move a block: hours as x from, x to, the moment at the first, minutes."""
+    return {"spans": [list(span) for span in drawn.spans]} if drawn else {}
+
+
+def polishing(row: Composition) -> dict:
+    """How far the search for a better plan is, and whether dates are kept."""
+    dates = DatePlan.objects.filter(composition=row).first()
+    return {
+        "dates": dates,
+        "polish_live": dates is not None and dates.state in LIVE,
+        "polish_fresh": dates is not None and dates.revision == row.revision and bool(dates.told),
+        "polish_seconds": SECONDS,
+        "kept_dates": dates is not None and bool(dates.sittings),
+    }
+
+
+def begin_by(desk_plan) -> str:
+    """The last day on which work can begin to be ready in time; empty where there is none, or no day is set."""
+    decided = desk_plan.composition.decisions.calendar
+    due = desk_plan.wishes.ready_by.get("")
+    if not decided.ready_by or due is None:
+        return ""
+    last = latest_start(desk_plan.left, desk_plan.means, desk_plan.start, due)
+    return f"{last:%a %d %b}" if last else ""

@@ -185,30 +185,19 @@ def negative(degrees: float) -> float:
 
 
 @register.filter
-def percent(share: float) -> str:
-    return f"{share:.0%}"
-
-
-FULL_DAY_MINUTES = 360.0
+def percent_fine(share: float) -> str:
+    """With one decimal where it is below one."""
+    return f"{100 * share:.1f} %" if share < 0.01 else f"{100 * share:.0f} %"
 
 
 @register.filter
-def top_of_bar(slots) -> float:
-    """Top of a day's bar on a scale of six hours of hands in 40 units."""
-    minutes_of_hands = sum(slot.minutes for slot in slots)
-    return round(40 - 40 * min(minutes_of_hands / FULL_DAY_MINUTES, 1.0), 1)
+def percent(share: float) -> str:
+    return f"{share:.0%}"
 
 
 @register.filter
 def size(coverage) -> int:
     return len(coverage)
-
-
-@register.filter
-def timesince_days(finish, later) -> str:
-    """Whole days, or hours where less than one lies between."""
-    hours = (later - finish).total_seconds() / 3600
-    return f"{hours / 24:.0f} days" if hours >= 36 else f"{hours:.0f} hours"
 
 
 @register.filter

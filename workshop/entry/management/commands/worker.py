@@ -11,6 +11,7 @@ from django.core.management.base import BaseCommand
 
 from workshop.compositions.tasks import take_up_drafts
 from workshop.pictures.tasks import take_up_pictures
+from workshop.stations.calendar.dates import take_up_polishing
 from workshop.stations.stock.search import take_up_searches
 
 PATIENCE_SECONDS = 4.0
@@ -28,6 +29,7 @@ class Command(BaseCommand):
         take_up_drafts()
         take_up_pictures()
         take_up_searches()
+        take_up_polishing()
         if os.environ.get("EMBERQUILT_REDIS"):
             call_command("rqworker", "default")
         else:

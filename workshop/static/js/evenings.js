@@ -1,0 +1,161 @@
+// The calendar: sittings are walked through, lit in the picture and moved by hand; each evening shows what will be there.
+export function evenings(panel, perform, keysOf) {
+  const calendar = () => document.getElementById("calendar");
+  if (!calendar()) return;
+  const field = () => document.querySelector("#state [name=slot]");
+  const blocks = () => [...calendar().querySelectorAll(".block")];
+  const chosen = () => calendar().querySelector(".block.on");
+  let drag = null;
+
+  // Another sitting: its ticket comes, and the picture lights up what it handles.
+  function choose(block) {
+    if (!block) return;
+    for (const other of blocks()) other.classList.toggle("on", other === block);
+    const show = document.querySelector("#state [name=show]").value,
+      view = document.querySelector("#state [name=view]").value;
+    const query = new URLSearchParams({ show, view, slot: block.dataset.slot });
+    history.replaceState(null, "", `?${query}`);
+    htmx.ajax("GET", `${panel.element.dataset.ticket}?${query}`, { target: "#ticket", swap: "outerHTML" });
+  }
+
+  function light() {
+    panel.chosen = new Set(keysOf(chosen()?.dataset.pieces ?? ""));
+    panel.marks();
+  }
+
+  function shown(block) {
+    const box = block.getBoundingClientRect(),
+      frame = calendar().getBoundingClientRect();
+    if (box.left < frame.left + 40 || box.right > frame.right - 40)
+      calendar().scrollBy({ left: box.left - frame.left - frame.width / 2, behavior: "instant" });
+  }
+
+  document.body.addEventListener("click", (event) => {
+    const button = event.target.closest("button[data-slot]");
+    if (!button) return;
+    const block = calendar().querySelector(`[data-slot="${CSS.escape(button.dataset.slot)}"]`);
+    if (block) shown(block);
+    choose(block);
+  });
+
+  const spans = () => JSON.parse(document.getElementById("evenings-json")?.textContent ?? "{}").spans ?? [];
+
+  // The moment under an x, to five minutes, within hours that hold so many minutes from then on where they can.
+  function moment(x, wanted) {
+    let best = null;
+    for (const [from, to, at, minutes] of spans()) {
+      const share = Math.min(Math.max((x - from) / (to - from), 0), 1);
+      const off = Math.abs(x - (from + share * (to - from)));
+      if (!best || off < best.off) best = { off, at, minutes: Math.round((share * minutes) / 5) * 5, room: minutes };
+    }
+    if (!best) return "";
+    const [day, time] = best.at.split("T"),
+      [hour, minute] = time.split(":").map(Number);
+    const total = hour * 60 + minute + Math.min(best.minutes, Math.max(best.room - wanted, 0));
+    const two = (n) => String(n).padStart(2, "0");
+    return `${day}T${two(Math.min(Math.floor(total / 60), 23))}:${two(total % 60)}`;
+  }
+
+  const under = (block, by) =>
+    moment(Number(block.querySelector(".body").getAttribute("x")) + by, Number(block.dataset.minutes));
+
+  calendar().parentElement.addEventListener("pointerdown", (event) => {
+    const block = event.target.closest?.("#calendar .block");
+    if (!block || event.button) return;
+    drag = { block, x: event.clientX, by: 0 };
+  });
+  document.addEventListener("pointermove", (event) => {
+    if (!drag) return;
+    drag.by = event.clientX - drag.x;
+    if (Math.abs(drag.by) < 5 || drag.block.classList.contains("other")) return;
+    event.preventDefault();
+    drag.moved = true;
+    drag.block.setAttribute("transform", `translate(${drag.by} 0)`);
+    drag.block.classList.add("held");
+    tell(under(drag.block, drag.by));
+  });
+  document.addEventListener("pointerup", () => {
+    if (!drag) return;
+    const { block, moved, by } = drag;
+    drag = null;
+    tell("");
+    if (!moved) {
+      choose(block);
+      return;
+    }
+    block.classList.remove("held");
+    field().value = block.dataset.task;
+    perform({ verb: "pin", step: block.dataset.task, at: under(block, by) });
+  });
+
+  function tell(at) {
+    const hint = document.getElementById("hint");
+    hint.hidden = !at;
+    if (at) hint.textContent = at.replace("T", " at ");
+  }
+
+  document.addEventListener("keydown", (event) => {
+    if (event.target.closest("input, select, textarea, dialog")) return;
+    const by = { "[": -1, "]": 1 }[event.key];
+    if (!by) return;
+    const all = blocks(),
+      here = all.indexOf(chosen());
+    const next = all[(here + by + all.length) % all.length];
+    event.preventDefault();
+    if (next) shown(next);
+    choose(next);
+  });
+
+  // What the work will look like at the end of each evening, from the picture that is there already.
+  function paint() {
+    const { shapes, dress, woods, w, h } = panel.scene;
+    if (!shapes.length) return;
+    for (const canvas of calendar().querySelectorAll("canvas[data-made]")) {
+      const ctx = canvas.getContext("2d");
+      const scale = Math.min(canvas.width / w, canvas.height / h);
+      const made = new Set(keysOf(canvas.dataset.made)),
+        sawn = new Set(keysOf(canvas.dataset.sawn));
+      ctx.setTransform(1, 0, 0, 1, 0, 0);
+      ctx.clearRect(0, 0, canvas.width, canvas.height);
+      ctx.setTransform(scale, 0, 0, scale, (canvas.width - scale * w) / 2, 0);
+      ctx.lineWidth = 0.6 / scale;
+      ctx.strokeStyle = "#2a2521";
+      ctx.fillStyle = "#fbf6ea";
+      ctx.fillRect(0, 0, w, h);
+      for (const shape of shapes) {
+        const code = dress.pieces[shape.key]?.[0];
+        ctx.globalAlpha = made.has(shape.key) ? 1 : sawn.has(shape.key) ? 0.5 : 0.14;
+        ctx.fillStyle = woods[code]?.colour ?? "#cdbd9f";
+        ctx.fill(shape.path, "evenodd");
+        ctx.globalAlpha = 0.5;
+        ctx.stroke(shape.path);
+      }
+    }
+  }
+
+  // The names of the lanes stay at the left while the evenings are pushed along.
+  function names() {
+    calendar().querySelector(".names")?.setAttribute("transform", `translate(${calendar().scrollLeft} 0)`);
+  }
+
+  let painted = null;
+  function painting() {
+    const first = calendar().querySelector("canvas[data-made]");
+    if (!first || first === painted || !panel.scene.shapes.length) return false;
+    painted = first;
+    paint();
+    return true;
+  }
+  document.addEventListener("panel:drawn", () => {
+    if (painting()) light();
+  });
+  document.body.addEventListener("htmx:afterSettle", () => {
+    painting();
+    light();
+    names();
+    calendar().addEventListener("scroll", names, { passive: true });
+  });
+  calendar().addEventListener("scroll", names, { passive: true });
+  const here = chosen();
+  if (here) shown(here);
+}

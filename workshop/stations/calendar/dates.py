@@ -1,0 +1,161 @@
+"""The dates that people go by: kept with the work, polished outside the request, taken or made afresh."""
+
+from dataclasses import replace
+from typing import Any
+
+from django.db.models import F
+from django_tasks import task
+
+from emberquilt.calendar.schedule import Kept, Schedule, due_in, kept_of, schedule, schedule_of
+from emberquilt.errors import BadChoice, Cancelled, EmberError
+from workshop.compositions.models import Composition, DatePlan
+from workshop.compositions.plans import plan_of
+from workshop.progress import telling
+
+SECONDS = (10, 60)
+LIVE = (DatePlan.State.WAITING, DatePlan.State.WORKING)
+CUT_OFF = "The search was cut off: its worker ended. What it had found so far is kept; begin again to go on."
+
+
+def agree(row: Composition, plan: Schedule | None = None) -> None:
+    """Go by these dates from now on: what changes later moves as few steps as can be."""
+    plan = plan or plan_of(row).schedule
+    _row(row)
+    DatePlan.objects.filter(composition=row).update(sittings=told_of(kept_of(plan)), version=F("version") + 1)
+
+
+def afresh(row: Composition) -> None:
+    """Forget the dates that were kept; pins stay."""
+    DatePlan.objects.filter(composition=row).update(sittings={}, found={}, told={}, version=F("version") + 1)
+
+
+def keep_before(row: Composition) -> None:
+    """Before something is moved by hand the dates as they are shown become those that are kept."""
+    if not _row(row).sittings:
+        try:
+            agree(row)
+        except BadChoice:
+            return
+
+
+def try_pin(row: Composition, step: str, at: str) -> None:
+    """Raises `BadChoice` with the reason where a step cannot be pinned there, before anything is changed."""
+    plan = plan_of(row)
+    if step not in {one.key for one in plan.left}:
+        raise BadChoice("That step is done, or is none.")
+    wishes = plan.wishes
+    schedule(plan.left, plan.means, plan.start, replace(wishes, pins={**wishes.pins, step: at}))
+
+
+def _row(row: Composition) -> DatePlan:
+    return DatePlan.objects.get_or_create(composition=row)[0]
+
+
+def told_of(kept: Kept) -> dict[str, Any]:
+    return {
+        key: [[begin.isoformat(), end.isoformat(), list(people), setup] for begin, end, people, setup in rows]
+        for key, rows in kept.sittings.items()
+    }
+
+
+def gives(before: Schedule | None, after: Schedule) -> str:
+    """What a move by hand came to, in a sentence."""
+    if before is None or before.finish is None or after.finish is None:
+        return ""
+    was = {slot.key: slot.begin for slot in before.slots}
+    moved = len({slot.step.key for slot in after.slots if was.get(slot.key) != slot.begin})
+    days = (after.finish.date() - before.finish.date()).days
+    steps = f"{moved} step{'' if moved == 1 else 's'} moved"
+    if not days:
+        return f"{steps}; it ends {after.finish:%a %d %b} as before."
+    apart = f"{abs(days)} day{'' if abs(days) == 1 else 's'} {'later' if days > 0 else 'sooner'}"
+    return f"{steps}; it ends {after.finish:%a %d %b}, {apart}."
+
+
+def begin(row: Composition, seconds: int) -> None:
+    """Look for a better plan of the work as it stands; an earlier search ends."""
+    made = _row(row)
+    DatePlan.objects.filter(pk=made.pk).update(
+        turn=F("turn") + 1,
+        revision=row.revision,
+        seconds=seconds,
+        state=DatePlan.State.WAITING,
+        share=0,
+        problem="",
+        found={},
+        told={},
+    )
+    made.refresh_from_db()
+    polish.enqueue(made.pk, made.turn)
+
+
+@task()
+def polish(pk: int, turn: int) -> None:
+    """`turn` is the try it was asked for: a later one, or a stop, makes this one end."""
+    from emberquilt.calendar.polish import polished
+
+    search = DatePlan.objects.filter(pk=pk, turn=turn, state=DatePlan.State.WAITING).first()
+    if search is None:
+        return
+    progress = telling(lambda share, _: _tell(pk, turn, state=DatePlan.State.WORKING, share=share))
+    try:
+        progress(0.01)
+        plan = plan_of(search.composition).schedule
+        quick = plan.planned
+        if quick is None:
+            _tell(pk, turn, state=DatePlan.State.READY, share=1.0)
+            return
+        due = due_in(quick.problem, quick.wishes.ready_by)
+        made = polished(
+            quick.problem, quick.passes, quick.made, due, search.seconds, lambda share, _made, _low: progress(share)
+        )
+        better = schedule_of(quick.problem, quick.passes, made.made, "polished", quick.wishes, bound=made.bound)
+        _tell(pk, turn, state=DatePlan.State.READY, share=1.0, **_found(plan, better, made.proven))
+    except Cancelled:
+        return
+    except EmberError as problem:
+        _tell(pk, turn, state=DatePlan.State.FAILED, problem=str(problem))
+    except Exception:
+        _tell(pk, turn, state=DatePlan.State.FAILED, problem="The search broke off; the plan stays as it was.")
+        raise
+
+
+def _tell(pk: int, turn: int, **values) -> bool:
+    return bool(DatePlan.objects.filter(pk=pk, turn=turn, state__in=LIVE).update(**values))
+
+
+def _found(plan: Schedule, better: Schedule, proven: bool) -> dict[str, Any]:
+    assert better.finish is not None
+    assert better.bound is not None
+    return {
+        "found": told_of(kept_of(better)),
+        "told": {
+            "finish": better.finish.isoformat(),
+            "bound": better.bound.isoformat(),
+            "gap": better.gap,
+            "proven": proven,
+            "gives": gives(plan, better),
+            "better": bool(plan.finish and better.finish < plan.finish),
+        },
+    }
+
+
+def stop(row: Composition) -> None:
+    DatePlan.objects.filter(composition=row, state__in=LIVE).update(state=DatePlan.State.STOPPED)
+
+
+def take(row: Composition) -> None:
+    """Go by the plan that the search found. Raises `BadChoice` where it holds no longer."""
+    search = DatePlan.objects.filter(composition=row).first()
+    if search is None or not search.found:
+        raise BadChoice("No search has found a plan yet.")
+    if search.revision != row.revision:
+        raise BadChoice("The work has changed since that plan was looked for. Look again.")
+    DatePlan.objects.filter(pk=search.pk).update(sittings=search.found, found={}, version=F("version") + 1)
+
+
+def take_up_polishing() -> None:
+    """What an earlier worker left ends, with what it had found."""
+    DatePlan.objects.filter(state=DatePlan.State.WORKING).update(state=DatePlan.State.STOPPED, problem=CUT_OFF)
+    for search in DatePlan.objects.filter(state=DatePlan.State.WAITING).select_related("composition"):
+        begin(search.composition, search.seconds)
