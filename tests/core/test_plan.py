@@ -2,19 +2,23 @@
 
 import datetime as dt
 from dataclasses import replace
+from zoneinfo import ZoneInfo
 
 import icalendar
+import pypdfium2
 import pytest
 import shapely
+import vobject
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from emberquilt.assembly.glueup import glue_plan
 from emberquilt.assembly.supplies import finishes, glues
 from emberquilt.bench.cards import cards
-from emberquilt.calendar.ical import icalendar_of
-from emberquilt.calendar.schedule import schedule
+from emberquilt.calendar.ical import called_off, event_id, icalendar_of, ids_of
+from emberquilt.calendar.schedule import kept_of, schedule
 from emberquilt.calendar.shop import means_of
+from emberquilt.drawing.day_pdf import day_pdf
 from emberquilt.errors import BadChoice
 from emberquilt.findings import Finding
 from emberquilt.hours import first_moment, parse_day, windows
@@ -422,6 +426,44 @@ def test_the_calendar_file_is_read_by_icalendar():
     first = min(plan.schedule.slots, key=lambda s: s.begin)
     assert min(e["dtstart"].dt for e in events) == first.begin
     assert len({str(e["uid"]) for e in events}) == len(events)
+
+
+def test_what_was_told_before_moves_when_it_is_told_again():
+    """Read by icalendar and by vobject: ids stay, sequences grow, what is gone is called off."""
+    plan = Plan(
+        composition(grid(3, 2), practice=Practice(hours=WEEK)), start=MONDAY.replace(tzinfo=ZoneInfo("Europe/Oslo"))
+    )
+    stamp = dt.datetime(2026, 11, 1, tzinfo=dt.UTC)
+    first = icalendar_of(plan.schedule, "A test", "abc", stamp)
+    later = plan.at(plan.start + dt.timedelta(days=3), frozenset(), kept_of(plan.schedule))
+    told = ids_of(plan.schedule, "abc") | {"gone.1.abc@emberquilt.invalid": "gone"}
+    gone = called_off(told, ids_of(later.schedule, "abc"), [s.key for s in later.left], [s.key for s in later.steps])
+    second = icalendar_of(later.schedule, "A test", "abc", stamp + dt.timedelta(hours=1), gone)
+    before, after = (
+        {str(e["uid"]): e for e in icalendar.Calendar.from_ical(f).walk("VEVENT")} for f in (first, second)
+    )
+    assert set(before) <= set(after)
+    assert after["gone.1.abc@emberquilt.invalid"]["status"] == "CANCELLED"
+    assert all(after[uid]["sequence"] > before[uid]["sequence"] for uid in before)
+    moved = [uid for uid in before if before[uid]["dtstart"].dt != after[uid]["dtstart"].dt]
+    assert moved
+    events = vobject.readOne(second.decode()).vevent_list
+    by_id = {event.uid.value: event.dtstart.value for event in events if not hasattr(event, "status")}
+    for slot in later.schedule.slots:
+        assert by_id[event_id(slot.step.key, slot.part, "abc")] == slot.begin
+
+
+def test_the_day_sheet_has_every_sitting_of_its_day():
+    plan = Plan(composition(grid(6, 4), practice=Practice(hours=WEEK), shim_mm=2.0), start=MONDAY)
+    days = sorted({slot.begin.date() for slot in plan.schedule.slots})
+    document = pypdfium2.PdfDocument(day_pdf(plan.schedule, plan.composition, days))
+    text = "\n".join(page.get_textpage().get_text_bounded() for page in document)
+    assert len(document) >= len(days)
+    for slot in plan.schedule.slots:
+        assert f"{slot.begin:%H:%M}" in text
+        assert slot.label.split()[0] in text
+    with pytest.raises(BadChoice, match="Nothing is planned"):
+        day_pdf(plan.schedule, plan.composition, [dt.date(2020, 1, 1)])
 
 
 # log and bench

@@ -5,7 +5,9 @@ import json
 import re
 from dataclasses import replace
 
+import icalendar
 import pytest
+from django.test import Client
 
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
@@ -188,3 +190,37 @@ def test_no_hours_is_a_page_that_says_so(client, person):
     assert "No dates" in text
     assert "hours you have" in text
     assert client.get(f"/picture/{row.uid}/dates/forward/").status_code == 200
+
+
+def test_a_calendar_program_reads_by_an_address_with_a_secret(client, person, dated):
+    assert client.get("/calendar/.ics").status_code == 404
+    assert client.get("/calendar/guessed.ics").status_code == 404
+    assert client.post(f"/picture/{dated.uid}/dates/subscribe/").status_code == 302
+    text = page(client, dated)
+    address = re.search(r'value="(http[^"]+\.ics)"', text)[1]
+    stranger = Client()
+    events = icalendar.Calendar.from_ical(stranger.get(address).content).walk("VEVENT")
+    slots = plan_of(Composition.objects.get(pk=dated.pk)).schedule.slots
+    assert {event["dtstart"].dt for event in events} == {slot.begin.astimezone(dt.UTC) for slot in slots}
+    client.post(f"/picture/{dated.uid}/dates/subscribe/")
+    assert stranger.get(address).status_code == 404
+
+
+def test_a_second_file_calls_off_what_is_no_longer_there(client, person, dated):
+    first = client.get(f"/picture/{dated.uid}/dates/dates.ics").content.decode()
+    do(client, dated, "practice", coats="1")
+    second = client.get(f"/picture/{dated.uid}/dates/dates.ics").content.decode()
+    assert "CANCELLED" not in first
+    gone = [part for part in second.split("BEGIN:VEVENT") if "CANCELLED" in part]
+    assert len(gone) == 2
+    assert all("coat-" in part for part in gone)
+
+
+def test_the_day_sheet_of_any_day(client, person, dated):
+    days = sorted({slot.begin.date() for slot in plan_of(dated).schedule.slots})
+    for asked in (f"?day={days[-1]}", "?day=all", ""):
+        answer = client.get(f"/picture/{dated.uid}/dates/day.pdf{asked}")
+        assert answer.status_code == 200
+        assert answer.content.startswith(b"%PDF")
+    assert client.get(f"/picture/{dated.uid}/dates/day.pdf?day=2020-01-01").status_code == 422
+    assert client.get(f"/picture/{dated.uid}/dates/day.pdf?day=never").status_code == 422

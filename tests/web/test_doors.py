@@ -93,7 +93,7 @@ def test_a_first_day_that_is_past_begins_now(client, work, page):
     assert page.do(work, "calendar", "start", start="2020-01-06").status_code == 200
     text = client.get(f"/picture/{work.uid}/calendar/").content.decode()
     assert "2020" not in re.sub(r'value="2020[^"]*"', "", text)
-    events = client.get(f"/picture/{work.uid}/out/ics").content.decode()
+    events = client.get(f"/picture/{work.uid}/dates/dates.ics").content.decode()
     first = min(re.findall(r"DTSTART:(\d{8})", events))
     assert first >= f"{timezone.localdate():%Y%m%d}"
 

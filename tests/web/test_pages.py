@@ -19,7 +19,7 @@ from workshop.shop.actions import add_board, shop_of
 from workshop.stations.rule import NAMES
 
 STATIONS = [name for name in NAMES if name != "bench"]
-KINDS = ("pdf", "svg", "csv", "ics", "project", "back")
+KINDS = ("pdf", "svg", "csv", "project", "back")
 
 
 def addresses(row) -> dict[str, str]:
@@ -42,6 +42,7 @@ def addresses(row) -> dict[str, str]:
         "printed": f"/picture/{row.uid}/print.pdf",
         "mesh": f"/picture/{row.uid}/mesh.bin",
         "forward": f"/picture/{row.uid}/dates/forward/",
+        "dates-file": f"/picture/{row.uid}/dates/dates.ics",
         "way": f"/picture/{row.uid}/way.json?part=2",
         "fit": f"/picture/{row.uid}/bench/fit/",
         "swatches": f"/picture/{row.uid}/swatches/",
@@ -110,6 +111,9 @@ def test_the_smoke_test_knows_every_page(work):
         "dates",
         "polish",
         "polish-stop",
+        "subscribe",
+        "subscribed",
+        "day-sheet",
         "layout-search",
         "layout-search-stop",
         "keep-rest",

@@ -211,6 +211,8 @@ class DatePlan(models.Model):
     problem = models.TextField(blank=True)
     found = models.JSONField(default=dict)
     told = models.JSONField(default=dict)
+    exported = models.JSONField(default=dict)
+    """Ids of sittings that a calendar file told, with their steps."""
 
     def __str__(self) -> str:
         return f"dates of {self.composition_id}"

@@ -55,7 +55,6 @@ TYPES = {
     "dxf": "image/vnd.dxf",
     "csv": "text/csv; charset=utf-8",
     "parts": "text/csv; charset=utf-8",
-    "ics": "text/calendar",
 }
 SANDBOX = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox"
 

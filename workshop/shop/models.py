@@ -14,6 +14,9 @@ class Shop(models.Model):
     time_zone = models.CharField(max_length=60, blank=True)
     """IANA name, as the browser told it once or the person set it; empty until then."""
 
+    calendar_secret = models.CharField(max_length=60, blank=True, db_index=True)
+    """In the address by which calendar programs read its dates; empty until somebody asks for one."""
+
     def __str__(self) -> str:
         return f"shop of {self.owner}"
 

@@ -110,6 +110,8 @@ def _context(
         context |= search_context(row)
     if station == "calendar":
         context |= polishing(row)
+        if secret := shop_of(row.owner).calendar_secret:
+            context["calendar_address"] = request.build_absolute_uri(reverse("subscribed", args=(secret,)))
     if station == "log":
         context |= _log_context(request, row, plan)
     return context

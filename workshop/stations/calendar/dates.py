@@ -1,18 +1,23 @@
 """The dates that people go by: kept with the work, polished outside the request, taken or made afresh."""
 
+import secrets
 from dataclasses import replace
 from typing import Any
 
 from django.db.models import F
+from django.utils import timezone
 from django_tasks import task
 
+from emberquilt.calendar.ical import calendar_of, called_off, icalendar_of, ids_of
 from emberquilt.calendar.schedule import Kept, Schedule, due_in, kept_of, schedule, schedule_of
 from emberquilt.errors import BadChoice, Cancelled, EmberError
 from workshop.compositions.models import Composition, DatePlan
 from workshop.compositions.plans import plan_of
 from workshop.progress import telling
+from workshop.shop.models import Shop
 
 SECONDS = (10, 60)
+MOST_WORKS = 24
 LIVE = (DatePlan.State.WAITING, DatePlan.State.WORKING)
 CUT_OFF = "The search was cut off: its worker ended. What it had found so far is kept; begin again to go on."
 
@@ -159,3 +164,34 @@ def take_up_polishing() -> None:
     DatePlan.objects.filter(state=DatePlan.State.WORKING).update(state=DatePlan.State.STOPPED, problem=CUT_OFF)
     for search in DatePlan.objects.filter(state=DatePlan.State.WAITING).select_related("composition"):
         begin(search.composition, search.seconds)
+
+
+def calendar_file(row: Composition) -> bytes:
+    """The dates of one work for a calendar program; what an earlier file told and is none any more is called off.
+    Raises `BadChoice` where no dates can be given."""
+    plan = plan_of(row)
+    made, work = plan.schedule, str(row.uid)
+    kept = _row(row)
+    now = ids_of(made, work)
+    gone = called_off(kept.exported, now, (s.key for s in plan.left), (s.key for s in plan.steps))
+    DatePlan.objects.filter(pk=kept.pk).update(exported={**kept.exported, **now})
+    return icalendar_of(made, row.name, work, timezone.now(), gone)
+
+
+def new_secret(shop: Shop) -> str:
+    """An address for calendar programs; an earlier one holds no longer."""
+    shop.calendar_secret = secrets.token_urlsafe(24)
+    Shop.objects.filter(pk=shop.pk).update(calendar_secret=shop.calendar_secret)
+    return shop.calendar_secret
+
+
+def shop_calendar(shop: Shop) -> bytes:
+    """All works of a shop whose dates are kept."""
+    rows = shop.owner.compositions.filter(dates__isnull=False).exclude(dates__sittings={})[:MOST_WORKS]
+    works = []
+    for row in rows:
+        try:
+            works.append((plan_of(row).schedule, row.name, str(row.uid), ()))
+        except EmberError:
+            continue  # a work without dates keeps no other from its own
+    return calendar_of(works, "Workshop", timezone.now())

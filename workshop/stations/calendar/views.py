@@ -3,17 +3,25 @@
 from dataclasses import replace
 
 from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.calendar.forward import ways_forward
+from emberquilt.drawing.day_pdf import day_pdf
 from emberquilt.errors import BadChoice
+from emberquilt.hours import day_of
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.work.steps import Step
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
+from workshop.shop.actions import shop_of
+from workshop.shop.clock import zone_of
+from workshop.shop.models import Shop
 
 from . import dates
 from .ticket import begin_by, polishing
@@ -99,3 +107,51 @@ def _steps_with(plan: Plan):
         return Plan(replace(plan.composition, practice=practice), plan.start, plan.done).left
 
     return steps
+
+
+@require_GET
+def file(request, uid):
+    return _file(dates.calendar_file(own(request, uid)), "text/calendar", f"{uid}.ics")
+
+
+@require_GET
+def day_sheet(request, uid):
+    """On paper: one day, or every day that is left."""
+    plan = plan_of(own(request, uid))
+    made, asked = plan.schedule, request.GET.get("day", "")
+    days = sorted({slot.begin.date() for slot in made.slots})
+    if not days:
+        raise BadChoice("Nothing is left to be done: there is no day to print.")
+    wanted = days if asked == "all" else [day_of(asked)] if asked else days[:1]
+    return _file(day_pdf(made, plan.composition, wanted), "application/pdf", f"day-{wanted[0]}.pdf")
+
+
+@require_POST
+def subscribe(request, uid):
+    """An address for calendar programs, with a secret in it; a new one puts the old one out of use."""
+    row = own(request, uid)
+    dates.keep_before(row)
+    dates.new_secret(shop_of(request.user))
+    messages.success(request, "The address is below. Whoever has it can read your dates: a new one ends it.")
+    return _back(uid)
+
+
+@login_not_required
+@require_GET
+def subscribed(request, secret):
+    """The dates of all works whose dates are kept, for a calendar program that knows the secret."""
+    shop = Shop.objects.select_related("owner").filter(calendar_secret=secret).first() if secret else None
+    if shop is None:
+        raise Http404
+    with timezone.override(zone_of(shop)):
+        answer = _file(dates.shop_calendar(shop), "text/calendar", "workshop.ics")
+    answer["Cache-Control"] = "private, max-age=300"
+    return answer
+
+
+def _file(data: bytes, kind: str, name: str) -> HttpResponse:
+    return HttpResponse(
+        data,
+        content_type=kind,
+        headers={"Content-Disposition": f'attachment; filename="{name}"', "X-Content-Type-Options": "nosniff"},
+    )
