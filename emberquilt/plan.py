@@ -1,7 +1,7 @@
 """Everything that is worked out for a composition, in one place: a pure function of it, the rack and the day."""
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -15,6 +15,7 @@ from .calendar.placing import Impossible
 from .calendar.schedule import Kept, Schedule, Wishes, schedule
 from .calendar.shop import means_of
 from .calendar.task import moment_on
+from .calendar.together import WorkDates, named, seen_by, together
 from .errors import BadChoice
 from .findings import STATIONS, Finding
 from .outline.coverage import Coverage
@@ -31,6 +32,18 @@ from .work.register import JUDGEMENTS, STEPS
 from .work.steps import Done, Gathered, Step, left_of
 
 T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Works that are planned at once from `start` on, this one (`own`) among them, with the means that they share."""
+
+    own: str
+    works: tuple[WorkDates, ...]
+    means: Means
+    start: dt.datetime
+
+
 AT_A_MOMENT = ("left", "todo", "schedule", "_dated", "wished_dates")
 """What a plan works out of what is done, and from when on."""
 
@@ -47,18 +60,19 @@ class of_work(cached_property[T]):  # noqa: N801  used as cached_property is
 @dataclass(frozen=True)
 class Plan:
     """What each room works out is worked out when first asked for, for the whole work. `start` is the first moment of
-    work, `done` what the bench has ticked off, `kept` the dates that people go by, `base` a plan of the same work at
-    another moment."""
+    work, `done` what the bench has ticked off, `kept` the dates that people go by, `beside` the works that
+    are planned with it, `base` a plan of the same work at another moment."""
 
     composition: Composition
     start: dt.datetime = dt.datetime(2026, 1, 5)
     done: Done = frozenset()
     kept: Kept | None = None
+    beside: "Beside | None" = field(default=None, repr=False, compare=False)
     base: "Plan | None" = field(default=None, repr=False, compare=False)
 
-    def at(self, start: dt.datetime, done: Done, kept: Kept | None = None) -> "Plan":
+    def at(self, start: dt.datetime, done: Done, kept: Kept | None = None, beside: "Beside | None" = None) -> "Plan":
         """The same work at another moment: only what hangs on that is worked out again."""
-        return Plan(self.composition, start, done, kept, self.base or self)
+        return Plan(self.composition, start, done, kept, beside, self.base or self)
 
     @of_work
     def job(self) -> Job:
@@ -124,19 +138,50 @@ class Plan:
         """Raises `BadChoice` when the hours cannot hold the job. Pins that cannot be kept are left out of it."""
         return self._dated[0]
 
+    @property
+    def dated(self) -> bool:
+        """Whether its dates are worked out already, and there are any."""
+        return "_dated" in self.__dict__
+
     @cached_property
     def _dated(self) -> tuple[Schedule, tuple[Impossible, ...]]:
-        wishes = self.wishes
-        refused: list[Impossible] = []
+        refused: dict[str, Impossible] = {}
         while True:
             try:
-                return schedule(self.left, self.means, self.start, wishes), tuple(refused)
+                made = self._scheduled(refused)
             except Impossible as problem:
-                if problem.task not in wishes.pins:
+                if problem.task in refused:
                     raise
-                refused.append(problem)
-                pins = {key: pin for key, pin in wishes.pins.items() if key != problem.task}
-                wishes = replace(wishes, pins=pins)
+                refused[problem.task] = problem
+                continue
+            own = f"{self.beside.own}:" if self.beside else ""
+            mine = (Impossible(str(one), key.removeprefix(own)) for key, one in refused.items() if key.startswith(own))
+            return made, tuple(mine)
+
+    def with_pin(self, step: str, at: str) -> Schedule:
+        """The schedule if a step were pinned there. Raises `BadChoice` where that cannot be kept."""
+        return self._scheduled((), {step: at})
+
+    def _scheduled(self, but: Collection[str], more: Mapping[str, str] = {}) -> Schedule:
+        """Alone, or with the works beside it, in the shop's order of them; `but` for these pins, and with `more`."""
+        if self.beside is None:
+            wishes = self.wishes
+            pins = {key: pin for key, pin in wishes.pins.items() if key not in but}
+            return schedule(self.left, self.means, self.start, replace(wishes, pins={**pins, **more}))
+        own = self.work_dates(self.beside.own, self.beside.start)
+        own = replace(own, pins={**own.pins, **more})
+        works = [
+            replace(one, pins={key: pin for key, pin in one.pins.items() if named(one.work, key) not in but})
+            for one in (own if other.work == own.work else other for other in self.beside.works)
+        ]
+        return seen_by(together(works, self.beside.means, self.beside.start), own)
+
+    def work_dates(self, work: str, start: dt.datetime) -> WorkDates:
+        """What it brings to a plan of several that begins at `start`."""
+        wishes = self.wishes
+        late = self.start.isoformat(timespec="minutes") if self.start > start else ""
+        steps = tuple(replace(step, earliest=late) for step in self.left) if late else self.left
+        return WorkDates(work, self.composition.name, steps, wishes.pins, wishes.ready_by.get(""), self.kept)
 
     @property
     def wished_dates(self) -> tuple[Schedule, tuple[Impossible, ...]] | None:

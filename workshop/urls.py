@@ -74,6 +74,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/dates/forward/", calendar.forward, name="forward"),
     path("picture/<uuid:uid>/dates/dates.ics", calendar.file, name="dates-file"),
     path("picture/<uuid:uid>/dates/day.pdf", calendar.day_sheet, name="day-sheet"),
+    path("picture/<uuid:uid>/dates/together/", calendar.together, name="together"),
     path("picture/<uuid:uid>/dates/subscribe/", calendar.subscribe, name="subscribe"),
     path("calendar/<str:secret>.ics", calendar.subscribed, name="subscribed"),
     path("picture/<uuid:uid>/rest/", stations.keep_rest, name="keep-rest"),

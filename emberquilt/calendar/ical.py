@@ -18,7 +18,7 @@ def event_id(key: str, part: int, work: str) -> str:
 
 def ids_of(schedule: Schedule, work: str) -> dict[str, str]:
     """By id the step of each sitting."""
-    return {event_id(slot.step.key, slot.part, work): slot.step.key for slot in schedule.slots}
+    return {event_id(slot.step.key, slot.part, work): slot.step.key for slot in schedule.own_slots}
 
 
 def icalendar_of(schedule: Schedule, name: str, key: str, stamp: dt.datetime, called_off: Iterable[str] = ()) -> bytes:
@@ -37,7 +37,7 @@ def calendar_of(works: Sequence[tuple[Schedule, str, str, Iterable[str]]], name:
     calendar.add("refresh-interval", dt.timedelta(hours=1), parameters={"VALUE": "DURATION"})
     sequence = max(0, int((stamp - EPOCH) / dt.timedelta(minutes=1)))
     for schedule, work, key, called_off in works:
-        for slot in schedule.slots:
+        for slot in schedule.own_slots:
             calendar.add_component(_event(slot, work, key, stamp, sequence))
         for gone in called_off:
             calendar.add_component(_called_off(gone, work, stamp, sequence))

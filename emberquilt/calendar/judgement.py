@@ -43,9 +43,9 @@ def _unkept(pin: Impossible) -> Finding:
 
 def _late(job: Job, dates: Schedule) -> list[Finding]:
     decided = job.composition.decisions.calendar
-    if dates.planned is None or dates.finish is None or not decided.ready_by:
+    moment = dates.due
+    if moment is None or dates.finish is None:
         return []
-    moment = dates.planned.due[""]
     what = f" for {decided.occasion}" if decided.occasion else ""
     if dates.finish <= moment:
         return []

@@ -2,7 +2,7 @@
 
 import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from ..errors import BadChoice
@@ -85,10 +85,30 @@ class Schedule:
     moved: tuple[str, ...] = ()
     """Keys of steps that stand elsewhere than in the plan that was kept."""
     planned: "Planned | None" = field(default=None, repr=False, compare=False)
+    own: str = ""
+    """Where several works are planned at once, what this one's keys begin with among them."""
 
     @property
     def finish(self) -> dt.datetime | None:
-        return max((slot.ready for slot in self.slots), default=None)
+        """Of the work itself, where others are planned beside it."""
+        return max((slot.ready for slot in self.slots if not self.own or not slot.step.work), default=None)
+
+    @property
+    def own_slots(self) -> tuple[Slot, ...]:
+        """Without those of other works."""
+        return tuple(slot for slot in self.slots if not slot.step.work) if self.own else self.slots
+
+    @property
+    def others(self) -> dict[str, str]:
+        """Other works in the plan, by key what their steps are called after."""
+        if not self.own:
+            return {}
+        return {slot.step.work: slot.step.label.partition(":")[0] for slot in self.slots if slot.step.work}
+
+    @property
+    def due(self) -> dt.datetime | None:
+        """When the work is to be ready."""
+        return self.planned.wishes.ready_by.get(self.own.removesuffix(":")) if self.planned else None
 
     @cached_property
     def finishes(self) -> dict[str, dt.datetime]:
@@ -123,7 +143,13 @@ class Schedule:
         """By slot why it stands where it stands, and what room it has."""
         if not self.planned:
             return {}
-        return stands_of(self.planned.problem, self.planned.made)
+        found = stands_of(self.planned.problem, self.planned.made)
+        if not self.own:
+            return found
+        return {
+            key.removeprefix(self.own): replace(stand, behind=stand.behind.removeprefix(self.own))
+            for key, stand in found.items()
+        }
 
 
 class Planned:
@@ -132,11 +158,6 @@ class Planned:
     def __init__(self, problem: Problem, passes: Passes, made: Sittings, wishes: Wishes, known_bound: int = 0):
         self.problem, self.passes, self.made, self.known_bound = problem, passes, made, known_bound
         self.wishes = wishes
-
-    @property
-    def due(self) -> Mapping[str, dt.datetime]:
-        """By work when it must be ready."""
-        return self.wishes.ready_by
 
     @cached_property
     def end(self) -> int:
@@ -210,10 +231,11 @@ def kept_in(problem: Problem, kept: Kept) -> Sittings:
 
 
 def kept_of(plan: Schedule) -> Kept:
-    """What is kept of a plan."""
+    """What is kept of a plan, of all works where several are planned at once."""
     rows: dict[str, list] = {}
     for slot in plan.slots:
-        rows.setdefault(slot.step.key, []).append((slot.begin, slot.end, slot.people, slot.setup_minutes))
+        key = slot.step.key if slot.step.work else plan.own + slot.step.key
+        rows.setdefault(key, []).append((slot.begin, slot.end, slot.people, slot.setup_minutes))
     return Kept({key: tuple(own) for key, own in rows.items()})
 
 

@@ -97,7 +97,7 @@ def _paper(size: tuple[float, float]) -> str:
 def _picture(canvas: Canvas, page: _Page, composition: Composition, slots: list[Slot]) -> None:
     """Small, with what is handled that day filled."""
     scale = min(PICTURE_MM[0] / composition.width_mm, PICTURE_MM[1] / composition.height_mm)
-    lit = {any_copy(part) for slot in slots for part in slot.does}
+    lit = {any_copy(part) for slot in slots if not slot.step.work for part in slot.does}
     canvas.saveState()
     left = page.wide - page.margin - scale * composition.width_mm
     canvas.translate(left * POINTS_PER_MM, page.margin * POINTS_PER_MM)
@@ -133,7 +133,8 @@ def _row(page: _Page, composition: Composition, slot: Slot, size: tuple[float, f
 def _more(composition: Composition, slot: Slot) -> list[str]:
     lines = []
     pieces = composition.by_key
-    keys = [name for part in slot.does if (name := any_copy(part)).isdecimal() and int(name) in pieces]
+    own = () if slot.step.work else slot.does
+    keys = [name for part in own if (name := any_copy(part)).isdecimal() and int(name) in pieces]
     numbers = [str(pieces[int(key)].number) for key in dict.fromkeys(keys)]
     if numbers:
         rest = f" and {len(numbers) - MOST_PARTS} more" if len(numbers) > MOST_PARTS else ""

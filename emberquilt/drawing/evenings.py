@@ -183,8 +183,12 @@ def evenings(plan: Schedule, composition: Composition, names: Mapping[str, str] 
     if planned is None or not plan.slots:
         return None
     problem = planned.problem
-    due = planned.due.get("")
+    due = plan.due
     due_minute = round(problem.clock.minute(due)) if due else None
+    finish = plan.finish
+    if finish is None:
+        return None
+    end = round(problem.clock.minute(finish))
     last = max(planned.end, due_minute or 0)
     axis = _Axis(problem, min(last, planned.end + 60 * 1440))
     lanes, y = [], TOP_PX
@@ -219,8 +223,8 @@ def evenings(plan: Schedule, composition: Composition, names: Mapping[str, str] 
         (("clamps", held_y), ("drying", dry_y)),
         tuple(blocks),
         tuple(lines),
-        axis.x(planned.end),
-        axis.x(planned.bound),
+        axis.x(end),
+        axis.x(planned.bound) if not plan.own else axis.x(end),
         axis.x(due_minute) if due_minute is not None else None,
         axis.x(0),
         spans,
@@ -240,7 +244,7 @@ def _block(
     x = axis.x(clock.minute(slot.begin))
     end = axis.x(clock.minute(slot.end))
     lane = next((lane for lane in lanes if lane[0] in slot.people), lanes[0])
-    keys = [int(name) for part in slot.does or slot.step.parts if (name := any_copy(part)).isdecimal()]
+    keys = pieces_of(slot)
     stand = plan.stands.get(slot.key)
     wide = max(end - x, 2.5)
     tall = lane[2] if slot.people else 10.0
@@ -257,6 +261,13 @@ def _block(
         bool(stand and stand.room < 15),
         names.get(slot.step.work, ""),
     )
+
+
+def pieces_of(slot: Slot) -> list[int]:
+    """Keys of the pieces that a sitting handles; none of another work's."""
+    if slot.step.work:
+        return []
+    return [int(name) for part in slot.does or slot.step.parts if (name := any_copy(part)).isdecimal()]
 
 
 def _named(blocks: list[Block], lanes: Sequence[tuple[str, float, float]]) -> list[Block]:

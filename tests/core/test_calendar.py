@@ -17,6 +17,7 @@ from emberquilt.calendar.means import Means, Person, Place
 from emberquilt.calendar.placing import Impossible
 from emberquilt.calendar.polish import polished
 from emberquilt.calendar.schedule import Kept, Wishes, apart, kept_of, schedule, schedule_of
+from emberquilt.calendar.together import WorkDates, kept_by_work, seen_by, together
 from emberquilt.errors import BadChoice
 from emberquilt.formats.steps_json import planned_json
 from emberquilt.hours import usual_hours
@@ -378,3 +379,61 @@ def test_bad_steps_end_in_a_sentence(change, words):
         planned_json(json.dumps(told).encode())
     with pytest.raises(BadChoice, match="no JSON"):
         planned_json(b"steps")
+
+
+# ---- several works at once
+
+
+def works(count: int, start=MONDAY) -> list[WorkDates]:
+    def steps(n):
+        return [
+            step("saw", 60 + 15 * n, divisible=True, setup="saw", setup_minutes=5),
+            step("fit", 30, after=("saw",)),
+            *(
+                step(f"glue-{i}", 20, 45, ("fit",) if not i else (f"glue-{i - 1}",), held=(("spring clamps", 6),))
+                for i in range(3)
+            ),
+            *(step(f"coat-{i}", 10, 360, ("glue-2",) if not i else (f"coat-{i - 1}",)) for i in range(3)),
+        ]
+
+    return [WorkDates(f"w{n}", f"Work {n}", steps(n), {}) for n in range(count)]
+
+
+SHARED = Means(ONE.people, {"spring clamps": 8})
+
+
+def test_several_works_share_hands_and_clamps():
+    rows = works(4)
+    plan = together(rows, SHARED, MONDAY)
+    every = [slot.step for slot in plan.slots]
+    check(plan, list(dict.fromkeys(every)), SHARED, MONDAY)
+    assert set(plan.finishes) == {"w0", "w1", "w2", "w3"}
+    # one after the other takes longer: what one waits for, another is worked on
+    alone, at = [], MONDAY
+    for one in rows:
+        at = schedule(one.steps, SHARED, at).finish
+        alone.append(at)
+    assert plan.bound <= max(plan.finishes.values()) < alone[-1]
+
+
+def test_a_work_sees_its_own_steps_and_the_others_names():
+    rows = works(3)
+    seen = seen_by(together(rows, SHARED, MONDAY), rows[1])
+    own = {slot.step.key for slot in seen.own_slots}
+    assert own == {s.key for s in rows[1].steps}
+    assert seen.others == {"w0": "Work 0", "w2": "Work 2"}
+    assert {slot.key for slot in seen.slots} == set(seen.stands)
+    assert seen.finish == max(slot.ready for slot in seen.own_slots)
+    kept = kept_by_work(kept_of(seen))
+    assert set(kept) == {"w0", "w1", "w2"}
+    assert set(kept["w1"].sittings) == own
+    again = together([replace(one, kept=kept[one.work]) for one in rows], SHARED, MONDAY)
+    assert again.moved == ()
+
+
+def test_the_work_that_is_due_first_is_served_first():
+    rows = works(3)
+    soon = MONDAY + dt.timedelta(days=4)
+    plan = together([*rows[:2], replace(rows[2], ready_by=soon)], SHARED, MONDAY)
+    assert plan.finishes["w2"] <= soon
+    assert together(rows, SHARED, MONDAY).finishes["w2"] > soon

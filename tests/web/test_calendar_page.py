@@ -224,3 +224,34 @@ def test_the_day_sheet_of_any_day(client, person, dated):
         assert answer.content.startswith(b"%PDF")
     assert client.get(f"/picture/{dated.uid}/dates/day.pdf?day=2020-01-01").status_code == 422
     assert client.get(f"/picture/{dated.uid}/dates/day.pdf?day=never").status_code == 422
+
+
+def test_works_are_planned_at_once(client, person, dated):
+    other = actions.create(person, replace(composition(grid(3, 2), practice=Practice(), shim_mm=2.0), name="A pear"))
+    alone = plan_of(other).schedule.finish
+    assert "A pear" in page(client, dated)
+    client.post(f"/picture/{dated.uid}/dates/together/", {"other": str(other.uid), "what": "with"})
+    text = page(client, dated)
+    assert 'class="block other' in text or "other" in text.split('id="calendar"')[1]
+    plans = [plan_of(Composition.objects.get(pk=row.pk)).schedule for row in (dated, other)]
+    times = [{(s.begin, s.end) for s in plan.slots} for plan in plans]
+    assert times[0] == times[1]
+    assert plans[1].finish >= alone
+    rows = sorted((s.begin, s.end) for s in plans[0].slots if s.people)
+    assert all(a[1] <= b[0] for a, b in zip(rows, rows[1:], strict=False))
+    # kept at once, each with its own work
+    client.post(f"/picture/{dated.uid}/dates/", {"what": "agree"})
+    assert DatePlan.objects.exclude(sittings={}).count() == 2
+    assert plan_of(Composition.objects.get(pk=other.pk)).schedule.moved == ()
+    client.post(f"/picture/{dated.uid}/dates/together/", {"other": str(other.uid), "what": "without"})
+    assert not plan_of(Composition.objects.get(pk=dated.pk)).schedule.others
+    for wrong in ("nothing", str(dated.uid)):
+        answer = client.post(f"/picture/{dated.uid}/dates/together/", {"other": wrong, "what": "with"})
+        assert answer.status_code == 422
+
+
+def test_the_shelf_says_what_is_next(client, person, dated):
+    tag = client.get(f"/picture/{dated.uid}/tag/").content.decode()
+    first = plan_of(dated).schedule.slots[0]
+    assert first.step.label[:20] in tag
+    assert f"{first.begin:%a %H:%M}" in tag

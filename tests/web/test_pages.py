@@ -113,6 +113,7 @@ def test_the_smoke_test_knows_every_page(work):
         "polish-stop",
         "subscribe",
         "subscribed",
+        "together",
         "day-sheet",
         "layout-search",
         "layout-search-stop",

@@ -5,12 +5,14 @@ from dataclasses import replace
 from typing import Any
 
 from emberquilt.calendar.schedule import Kept as KeptDates
+from emberquilt.calendar.shop import means_of
 from emberquilt.hours import first_moment
-from emberquilt.plan import Plan
+from emberquilt.plan import Beside, Plan
 from workshop.bench.actions import done_keys, sawing_ratio
 from workshop.kept import Kept
-from workshop.shop.actions import shop_of
+from workshop.shop.actions import practice_of, shop_of
 from workshop.shop.clock import now_in, zone_of
+from workshop.shop.models import Shop
 
 from . import store
 from .models import Composition, DatePlan
@@ -20,16 +22,40 @@ _plans = Kept(store.KEPT)
 
 
 def plan_of(row: Composition) -> Plan:
-    """The plan of the whole work."""
-    ratio = round(sawing_ratio(row.owner), 4)
+    """The plan of the whole work, its dates beside those of the works that are planned with it."""
     shop = shop_of(row.owner)
+    alone, key = _alone(row, shop)
+    uids = [str(uid) for uid in shop.together]
+    if str(row.uid) not in uids or len(uids) < 2:
+        return alone
+    rows = {str(one.uid): one for one in row.owner.compositions.filter(uid__in=uids)}
+    others = [_alone(rows[uid], shop) if uid != str(row.uid) else (alone, key) for uid in uids if uid in rows]
+    if len(others) < 2:
+        return alone
+    keys = tuple(key for _, key in others)
+
+    start = min(plan.start for plan, _ in others)
+
+    def beside() -> Plan:
+        known = [uid for uid in uids if uid in rows]
+        works = tuple(plan.work_dates(uid, start) for uid, (plan, _) in zip(known, others, strict=True))
+        shared = Beside(str(row.uid), works, means_of(practice_of(row.owner)), start)
+        return alone.at(alone.start, alone.done, alone.kept, shared)
+
+    return _plans.get((key, "beside", keys), beside)
+
+
+def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
+    """The plan of a work by itself, and what it hangs on."""
+    ratio = round(sawing_ratio(row.owner), 4)
     # on the shop's own clock, through its changes of the clock
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop)).replace(tzinfo=zone_of(shop))
     version, sittings = DatePlan.objects.filter(composition=row).values_list("version", "sittings").first() or (0, {})
     done = frozenset(done_keys(row))
     key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, ratio)
     whole = _wholes.get(key, lambda: _make(row, ratio))
-    return _plans.get((*key, start, done, version), lambda: whole.at(start, done, kept_from(sittings)))
+    full = (*key, start, done, version)
+    return _plans.get(full, lambda: whole.at(start, done, kept_from(sittings))), full
 
 
 def kept_from(told: dict[str, Any]) -> KeptDates | None:

@@ -14,6 +14,8 @@ class Shop(models.Model):
     time_zone = models.CharField(max_length=60, blank=True)
     """IANA name, as the browser told it once or the person set it; empty until then."""
 
+    together = models.JSONField(default=list)
+    """Works that are planned at once, by their uid, the most urgent first."""
     calendar_secret = models.CharField(max_length=60, blank=True, db_index=True)
     """In the address by which calendar programs read its dates; empty until somebody asks for one."""
 

@@ -4,9 +4,14 @@ It holds for one state of the work and of its owner's rack. Where it is of an ol
 tag asks for a fresh one by itself.
 """
 
+import datetime as dt
 import logging
+from contextlib import suppress
 from typing import Any
 
+from django.utils import timezone
+
+from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
@@ -38,17 +43,37 @@ def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
             "copies": composition.decisions.whole.copies,
             "wooded": any(p.wood for p in composition.pieces()),
             "short": short,
+            "next": _following(plan),
         },
     )
+
+
+def _following(plan: Plan) -> list[str]:
+    """When something is to be done next, and what; without a time where dates were not asked for, or cannot be."""
+    if plan.dated and (slots := plan.schedule.own_slots):
+        return [slots[0].begin.isoformat(), slots[0].step.label]
+    return ["", plan.left[0].label] if plan.left else []
 
 
 def tell_afresh(row: Composition, shop: Shop) -> dict[str, Any]:
     """Work it out. A work that cannot be planned or shown is told as broken, and stays reachable."""
     try:
-        return tell(row, shop, plan_of(row))
+        plan = plan_of(row)
+        with suppress(BadChoice):
+            _ = plan.schedule
+        return tell(row, shop, plan)
     except Exception:
         log.exception("The work %s cannot be planned.", row.uid)
         return keep(row, {"state": state_of(row, shop), "broken": True})
+
+
+def _next(told: dict[str, Any]) -> dict[str, Any] | None:
+    """What is to be done next and when, as it was told; without a time that is past."""
+    if not told.get("next"):
+        return None
+    begin, label = told["next"]
+    at = dt.datetime.fromisoformat(begin) if begin else None
+    return {"label": label, "at": at if at is not None and at > timezone.now() else None}
 
 
 def shelf_entry(row: Composition, shop: Shop) -> dict[str, Any]:
@@ -64,6 +89,7 @@ def shelf_entry(row: Composition, shop: Shop) -> dict[str, Any]:
         "station": station,
         "station_name": NAMES[station],
         "left": left.get(station, 0),
+        "next": _next(told),
         "rule": [(2 + i * 21.0, bool(left.get(s)), s == station) for i, s in enumerate(NAMES)] if told else [],
         "layered": told.get("layers", 1) > 1,
         "begun": bool(row.cursor) or told.get("wooded", False),

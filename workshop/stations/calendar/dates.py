@@ -1,32 +1,48 @@
 """The dates that people go by: kept with the work, polished outside the request, taken or made afresh."""
 
 import secrets
-from dataclasses import replace
+import uuid
 from typing import Any
 
+from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 from django_tasks import task
 
 from emberquilt.calendar.ical import calendar_of, called_off, icalendar_of, ids_of
-from emberquilt.calendar.schedule import Kept, Schedule, due_in, kept_of, schedule, schedule_of
+from emberquilt.calendar.schedule import Kept, Schedule, due_in, kept_of, schedule_of
+from emberquilt.calendar.together import MOST_WORKS
 from emberquilt.errors import BadChoice, Cancelled, EmberError
 from workshop.compositions.models import Composition, DatePlan
 from workshop.compositions.plans import plan_of
 from workshop.progress import telling
+from workshop.shop.actions import shop_of
 from workshop.shop.models import Shop
 
 SECONDS = (10, 60)
-MOST_WORKS = 24
+MOST_OFFERED = 12
 LIVE = (DatePlan.State.WAITING, DatePlan.State.WORKING)
 CUT_OFF = "The search was cut off: its worker ended. What it had found so far is kept; begin again to go on."
 
 
-def agree(row: Composition, plan: Schedule | None = None) -> None:
-    """Go by these dates from now on: what changes later moves as few steps as can be."""
-    plan = plan or plan_of(row).schedule
-    _row(row)
-    DatePlan.objects.filter(composition=row).update(sittings=told_of(kept_of(plan)), version=F("version") + 1)
+def agree(row: Composition) -> None:
+    """Go by these dates from now on: what changes later moves as few steps as can be. Works that are planned at once
+    are kept at once."""
+    _keep(row, told_of(kept_of(plan_of(row).schedule)))
+
+
+def _keep(row: Composition, sittings: dict[str, Any]) -> None:
+    """Each work's part of a plan is kept with it."""
+    by_work: dict[str, dict[str, Any]] = {}
+    for key, rows in sittings.items():
+        work, colon, step = key.rpartition(":")
+        by_work.setdefault(work if colon else "", {})[step] = rows
+    with transaction.atomic():
+        for work, own in by_work.items():
+            one = row if work in ("", str(row.uid)) else row.owner.compositions.filter(uid=work).first()
+            if one is not None:
+                _row(one)
+                DatePlan.objects.filter(composition=one).update(sittings=own, version=F("version") + 1)
 
 
 def afresh(row: Composition) -> None:
@@ -48,8 +64,7 @@ def try_pin(row: Composition, step: str, at: str) -> None:
     plan = plan_of(row)
     if step not in {one.key for one in plan.left}:
         raise BadChoice("That step is done, or is none.")
-    wishes = plan.wishes
-    schedule(plan.left, plan.means, plan.start, replace(wishes, pins={**wishes.pins, step: at}))
+    plan.with_pin(step, at)
 
 
 def _row(row: Composition) -> DatePlan:
@@ -156,7 +171,9 @@ def take(row: Composition) -> None:
         raise BadChoice("No search has found a plan yet.")
     if search.revision != row.revision:
         raise BadChoice("The work has changed since that plan was looked for. Look again.")
-    DatePlan.objects.filter(pk=search.pk).update(sittings=search.found, found={}, version=F("version") + 1)
+    found = search.found
+    DatePlan.objects.filter(pk=search.pk).update(found={})
+    _keep(row, found)
 
 
 def take_up_polishing() -> None:
@@ -195,3 +212,31 @@ def shop_calendar(shop: Shop) -> bytes:
         except EmberError:
             continue  # a work without dates keeps no other from its own
     return calendar_of(works, "Workshop", timezone.now())
+
+
+def plan_with(row: Composition, other: str, with_it: bool) -> None:
+    """Plan another work at once with this one, or no longer. Raises `BadChoice`."""
+    shop = shop_of(row.owner)
+    uids = [str(uid) for uid in shop.together]
+    if other == str(row.uid) or not row.owner.compositions.filter(uid=uid_of(other)).exists():
+        raise BadChoice("Choose another work of this shop.")
+    wanted = [*uids, *(uid for uid in (str(row.uid), other) if uid not in uids)] if with_it else uids
+    wanted = [uid for uid in wanted if with_it or uid != other]
+    if len(wanted) > MOST_WORKS:
+        raise BadChoice(f"{MOST_WORKS} works can be planned at once.")
+    Shop.objects.filter(pk=shop.pk).update(together=wanted if len(wanted) > 1 else [])
+
+
+def uid_of(text: str) -> uuid.UUID:
+    try:
+        return uuid.UUID(text)
+    except ValueError:
+        raise BadChoice("Choose another work of this shop.") from None
+
+
+def works_beside(row: Composition) -> list[dict[str, Any]]:
+    """Other works of the shop, and whether they are planned at once with this one."""
+    uids = {str(uid) for uid in shop_of(row.owner).together}
+    here = str(row.uid) in uids
+    others = row.owner.compositions.exclude(pk=row.pk).only("uid", "name")[:MOST_OFFERED]
+    return [{"uid": str(one.uid), "name": one.name, "on": here and str(one.uid) in uids} for one in others]

@@ -4,16 +4,15 @@ import datetime as dt
 
 from emberquilt.calendar.forward import latest_start
 from emberquilt.calendar.schedule import Schedule, Slot
-from emberquilt.drawing.evenings import THUMB_PX, Block, Evenings, evenings
+from emberquilt.drawing.evenings import THUMB_PX, Block, Evenings, evenings, pieces_of
 from emberquilt.errors import BadChoice
 from emberquilt.hours import DAYS
 from emberquilt.keys import runs
 from emberquilt.units import format_minutes
-from emberquilt.work.copies import any_copy
 from workshop.compositions.models import Composition, DatePlan
 from workshop.stations.desk import Desk
 
-from .dates import LIVE, SECONDS
+from .dates import LIVE, SECONDS, works_beside
 
 PRACTICE = (
     "fit_minutes",
@@ -46,16 +45,16 @@ def context(desk: Desk) -> dict:
         plan = desk.plan.schedule
     except BadChoice as problem:
         return told | {"schedule": None, "days": [], "no_dates": str(problem)}
-    drawn = evenings(plan, composition)
+    drawn = evenings(plan, composition, plan.others)
     here = _here(desk, plan)
     days: dict = {}
-    for slot in plan.slots:
+    for slot in plan.own_slots:
         days.setdefault(slot.begin.date(), []).append(slot)
     return told | {
         "schedule": plan,
         "days": sorted(days.items()),
         "next_days": sorted(days.items())[:NEXT_DAYS],
-        "hands": sum(slot.minutes for slot in plan.slots if slot.people),
+        "hands": sum(slot.minutes for slot in plan.own_slots if slot.people),
         "hands_of": _hands_of(plan),
         "evenings": drawn,
         "evenings_json": _for_hand(drawn),
@@ -64,13 +63,14 @@ def context(desk: Desk) -> dict:
         **(_of_slot(desk, plan, here) if here else {}),
         **_due(desk, plan),
         "moved": plan.moved,
+        "others": plan.others,
     }
 
 
 def _hands_of(plan: Schedule) -> list[tuple[str, float]]:
     """By person minutes of hands."""
     found: dict[str, float] = {}
-    for slot in plan.slots:
+    for slot in plan.own_slots:
         for name in slot.people:
             found[name] = found.get(name, 0.0) + slot.minutes
     return list(found.items())
@@ -82,12 +82,8 @@ def _here(desk: Desk, plan: Schedule) -> Slot | None:
     found = next((slot for slot in plan.slots if slot.key == asked or slot.step.key == asked), None)
     if found is None and desk.chosen:
         wanted = {p.key for p in desk.chosen.pieces}
-        found = next((slot for slot in plan.slots if wanted & set(_pieces(slot))), None)
-    return found or (plan.slots[0] if plan.slots else None)
-
-
-def _pieces(slot: Slot) -> list[int]:
-    return [int(name) for part in slot.does or slot.step.parts if (name := any_copy(part)).isdecimal()]
+        found = next((slot for slot in plan.own_slots if wanted & set(pieces_of(slot))), None)
+    return found or next(iter(plan.own_slots), None)
 
 
 def _placed(block: Block, here: Slot | None) -> dict:
@@ -108,7 +104,7 @@ def _of_slot(desk: Desk, plan: Schedule, slot: Slot) -> dict:
         "slot": slot,
         "stand": stand,
         "slot_number": place + 1,
-        "slot_pieces": runs(k for k in dict.fromkeys(_pieces(slot)) if k in desk.composition.by_key),
+        "slot_pieces": runs(k for k in dict.fromkeys(pieces_of(slot)) if k in desk.composition.by_key),
         "slot_count": len(slot.does),
         "slot_before": slots[place - 1].key,
         "slot_next": slots[(place + 1) % len(slots)].key,
@@ -145,8 +141,7 @@ def _room(minutes: int) -> str:
 
 def _due(desk: Desk, plan: Schedule) -> dict:
     """How the end stands to the day it must be ready by."""
-    assert plan.finish is None or plan.planned is not None
-    due = plan.planned.due.get("") if plan.planned else None
+    due = plan.due
     if due is None or plan.finish is None:
         return {"due": None}
     return {"due": due, "spare_days": (due.date() - plan.finish.date()).days, "in_time": plan.finish <= due}
@@ -166,6 +161,7 @@ def polishing(row: Composition) -> dict:
         "polish_fresh": dates is not None and dates.revision == row.revision and bool(dates.told),
         "polish_seconds": SECONDS,
         "kept_dates": dates is not None and bool(dates.sittings),
+        "beside": works_beside(row),
     }
 
 

@@ -127,6 +127,14 @@ def day_sheet(request, uid):
 
 
 @require_POST
+def together(request, uid):
+    """Plan another work of the shop at once with this one, or no longer."""
+    row = own(request, uid)
+    dates.plan_with(row, request.POST.get("other", ""), request.POST.get("what") == "with")
+    return _back(uid)
+
+
+@require_POST
 def subscribe(request, uid):
     """An address for calendar programs, with a secret in it; a new one puts the old one out of use."""
     row = own(request, uid)
