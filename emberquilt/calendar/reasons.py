@@ -1,6 +1,6 @@
 """Why each sitting stands where it stands: what it waited for, the chain that decides the end, and the room it has."""
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 
 from .passes import FAR
@@ -9,6 +9,7 @@ from .task import Problem, Sitting, Sittings, Task
 
 LITTLE_ROOM = 15
 """Minutes under which a sitting has no room to speak of."""
+MOST_NEXT = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,8 @@ class _At:
 def stands_of(problem: Problem, made: Sittings) -> dict[str, Stand]:
     """By slot key."""
     rows = _rows(made, problem)
-    causes = {row.key: _cause(problem, row, rows, made) for row in rows}
+    before = _Before(rows)
+    causes = {row.key: _cause(problem, row, before, made) for row in rows}
     rooms = _rooms(problem, rows)
     chain = _chain(rows, causes)
     return {row.key: Stand(causes[row.key][0], causes[row.key][1], rooms[row.key], row.key in chain) for row in rows}
@@ -69,13 +71,13 @@ def _chain(rows: list[_At], causes: dict[str, tuple[str, str]]) -> set[str]:
     return chain
 
 
-def _cause(problem: Problem, row: _At, rows: list[_At], made: Sittings) -> tuple[str, str]:
+def _cause(problem: Problem, row: _At, before: "_Before", made: Sittings) -> tuple[str, str]:
     """In words, and the slot behind which it stands."""
     task, begin = row.task, row.sitting.begin
     say = problem.clock.moment
     if task.pinned and row.number == 1:
         return "you pinned it here", ""
-    held = [_waited(problem, row, made), _handed(row, rows), _held(row, rows)]
+    held = [_waited(problem, row, made), before.handed(row), before.held(row)]
     blocks = [one for one in held if one is not None]
     until = max((minute for minute, _, _ in blocks), default=0)
     until = max(until, task.earliest if row.number == 1 else 0)
@@ -116,31 +118,45 @@ def _waited(problem: Problem, row: _At, made: Sittings) -> tuple[int, str, str] 
     return max(waits, default=None)
 
 
-def _handed(row: _At, rows: list[_At]) -> tuple[int, str, str] | None:
-    """Whose hands it was that were busy just before."""
-    own = set(row.sitting.people)
-    before = [r for r in rows if own & set(r.sitting.people) and r.sitting.end <= row.sitting.begin and r is not row]
-    if not before:
-        return None
-    last = max(before, key=lambda r: r.sitting.end)
-    return last.sitting.end, f"hands are on “{last.task.label}”", last.key
+class _Before:
+    """What hands were on, and what held things, before each sitting."""
 
+    def __init__(self, rows: list[_At]):
+        self._handed: dict[str, _At] = {}
+        self._held: dict[str, list[_At]] = {}
+        last: dict[int, _At] = {}
+        for row in rows:
+            own = [last[person] for person in row.sitting.people if person in last]
+            if own:
+                self._handed[row.key] = max(own, key=lambda r: r.sitting.end)
+            last |= dict.fromkeys(row.sitting.people, row)
+        for row in sorted(rows, key=lambda r: r.ready):
+            if row.last:
+                for thing, _ in row.task.held:
+                    self._held.setdefault(thing, []).append(row)
+        self._ready = {thing: [row.ready for row in own] for thing, own in self._held.items()}
 
-def _held(row: _At, rows: list[_At]) -> tuple[int, str, str] | None:
-    """What held the clamps that it needs."""
-    if row.number > 1:
-        return None
-    things = {name for name, amount in row.task.held if amount}
-    before = [
-        r
-        for r in rows
-        if r.last and things & {name for name, _ in r.task.held} and r.ready <= row.sitting.begin and r is not row
-    ]
-    if not before:
-        return None
-    last = max(before, key=lambda r: r.ready)
-    thing = next(name for name, _ in last.task.held if name in things)
-    return last.ready, f"“{last.task.label}” holds the {thing}", last.key
+    def handed(self, row: _At) -> tuple[int, str, str] | None:
+        """Whose hands it was that were busy just before."""
+        last = self._handed.get(row.key)
+        if last is None or last.sitting.end > row.sitting.begin:
+            return None
+        return last.sitting.end, f"hands are on “{last.task.label}”", last.key
+
+    def held(self, row: _At) -> tuple[int, str, str] | None:
+        """What held the clamps that it needs."""
+        if row.number > 1:
+            return None
+        found = []
+        for thing, _ in row.task.held:
+            i = bisect_right(self._ready.get(thing, []), row.sitting.begin) - 1
+            # what takes no time of its own may be the row itself
+            if i >= 0 and self._held[thing][i] is not row:
+                found.append((self._held[thing][i], thing))
+        if not found:
+            return None
+        last, thing = max(found, key=lambda one: one[0].ready)
+        return last.ready, f"“{last.task.label}” holds the {thing}", last.key
 
 
 def _opens(problem: Problem, row: _At) -> int:
@@ -167,9 +183,9 @@ def _rooms(problem: Problem, rows: list[_At]) -> dict[str, int]:
         if row.number == 1:
             first_of[row.task.key] = row.key
     following = _handovers(rows)
+    holders = _holders(rows)
     by_key = {row.key: row for row in rows}
-    for i in range(len(rows) - 1, -1, -1):
-        row = rows[i]
+    for row in reversed(rows):
         due = end - (row.ready - row.sitting.end)
         for key in following[row.key]:
             due = min(due, latest[key])
@@ -177,8 +193,8 @@ def _rooms(problem: Problem, rows: list[_At]) -> dict[str, int]:
             for key in problem.followers[row.task.key]:
                 due = min(due, latest[first_of[key]] - row.task.wait)
         if row.last and row.task.held:
-            for other in _next_holders(row, rows[i + 1 :]):
-                due = min(due, latest[other] - row.task.wait)
+            for other in _next_holders(row, holders):
+                due = min(due, latest.get(other, due + row.task.wait) - row.task.wait)
         latest[row.key] = _latest_begin(problem, by_key[row.key], due)
     return {row.key: max(latest[row.key] - row.sitting.begin, 0) for row in rows}
 
@@ -195,13 +211,26 @@ def _handovers(rows: list[_At]) -> dict[str, list[str]]:
     return following
 
 
-def _next_holders(row: _At, rows: list[_At]) -> list[str]:
-    things = {name for name, _ in row.task.held}
-    return [
-        r.key
-        for r in rows
-        if r.number == 1 and r.sitting.begin >= row.ready and things & {name for name, _ in r.task.held}
-    ][:4]
+def _holders(rows: list[_At]) -> dict[str, tuple[list[int], list[_At]]]:
+    """By thing when what holds it begins, and what that is."""
+    found: dict[str, tuple[list[int], list[_At]]] = {}
+    for row in rows:
+        if row.number == 1:
+            for thing, _ in row.task.held:
+                begins, own = found.setdefault(thing, ([], []))
+                begins.append(row.sitting.begin)
+                own.append(row)
+    return found
+
+
+def _next_holders(row: _At, holders: dict[str, tuple[list[int], list[_At]]]) -> list[str]:
+    """The next few that hold what it holds."""
+    keys: list[str] = []
+    for thing, _ in row.task.held:
+        begins, own = holders[thing]
+        i = bisect_left(begins, row.ready)
+        keys += [other.key for other in own[i : i + MOST_NEXT] if other is not row]
+    return keys
 
 
 def _latest_begin(problem: Problem, row: _At, due: int) -> int:

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ..calendar.means import Windows
+from ..calendar.reasons import LITTLE_ROOM
 from ..calendar.schedule import Schedule, Slot
 from ..calendar.task import Problem
 from ..keys import runs
@@ -258,7 +259,7 @@ def _block(
         wood_colour(composition, composition.rack, keys),
         runs(key for key in dict.fromkeys(keys) if key in composition.by_key),
         bool(stand and stand.chain),
-        bool(stand and stand.room < 15),
+        bool(stand and stand.room < LITTLE_ROOM),
         names.get(slot.step.work, ""),
     )
 

@@ -128,7 +128,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
 
     # calendar
     desk.station("Calendar")
-    page.get_by_text("your hours").click()
+    page.get_by_text("begin, ready by, hours, people").click()
     page.fill("#hours-mon", "late")
     with desk.answer() as refused:
         page.get_by_role("button", name="keep the hours").click()
@@ -137,7 +137,7 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.fill("#hours-mon", "9-12, 13-17")
     with desk.answer():
         page.get_by_role("button", name="keep the hours").click()
-    assert "Done" in desk.ticket()
+    assert "Ends" in desk.ticket()
     calendar = icalendar.Calendar.from_ical(
         saved(desk, lambda: page.get_by_text("calendar file").click(), tmp_path).read_bytes()
     )

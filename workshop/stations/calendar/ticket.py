@@ -3,6 +3,7 @@
 import datetime as dt
 
 from emberquilt.calendar.forward import latest_start
+from emberquilt.calendar.reasons import LITTLE_ROOM
 from emberquilt.calendar.schedule import Schedule, Slot
 from emberquilt.drawing.evenings import THUMB_PX, Block, Evenings, evenings, pieces_of
 from emberquilt.errors import BadChoice
@@ -132,7 +133,7 @@ def _other_day(days: list[dt.date], here: dt.date, by: int, plan: Schedule) -> s
 
 
 def _room(minutes: int) -> str:
-    if minutes < 15:
+    if minutes < LITTLE_ROOM:
         return "none: 15 min more moves the date"
     if minutes < 1440:
         return f"{format_minutes(minutes)} before the date moves"
