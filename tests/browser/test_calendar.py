@@ -29,6 +29,8 @@ def test_the_calendar_is_moved_by_hand(desk, work):
     # the next sitting, by its key, and what it handles lights up in the picture
     desk.press("]", "/ticket")
     assert before[1].step.label.split()[0] in desk.ticket()
+    desk.press("]", "/ticket")
+    assert before[2].step.parts
     assert page.evaluate("() => window.emberPanel.chosen.size") > 0
     # every evening shows what will be there: not the same at the end as at the beginning
     ink = page.evaluate(
@@ -40,7 +42,7 @@ def test_the_calendar_is_moved_by_hand(desk, work):
     assert len(ink) > 2
     assert ink[0] != ink[-1]
     # the last coat is pulled two days on, with the hand
-    block = page.locator('#calendar .block[data-task="coat-3"]')
+    block = page.locator('#calendar .block[data-task="coat-3"] .body')
     block.scroll_into_view_if_needed()
     box = block.bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
@@ -59,7 +61,7 @@ def test_the_calendar_is_moved_by_hand(desk, work):
     desk.press("ArrowRight")
     assert next(s for s in slots(work) if s.step.key == "coat-3").begin.date() > now.date()
     # undone like any edit
-    desk.press("z")
+    desk.press("z", "/undo/")
     assert not any(slot.pinned for slot in slots(work))
     assert desk.problems == []
 
