@@ -99,23 +99,24 @@ def _said(minute: int) -> str:
 def latest_start(
     steps: tuple[Step, ...], means: Means, start: dt.datetime, ready_by: dt.datetime
 ) -> dt.datetime | None:
-    """The last day on which work can begin, at the same hour as `start`, for all to be ready by then; None where even
-    beginning at once is too late."""
+    """The last moment at which work can begin for all to be ready by then; None where even beginning at once is too
+    late."""
     low, high = 0, max(0, int(apart(start, ready_by) // 1440))
 
-    def in_time(days: int) -> bool:
+    def begun(days: int) -> dt.datetime | None:
+        """When work begins that waits so many days, where it is ready in time."""
         try:
             made = schedule(steps, means, start + days * 1440 * MINUTE)
         except BadChoice:
-            return False
-        return made.finish is None or apart(made.finish, ready_by) >= 0
+            return None
+        in_time = made.finish is not None and apart(made.finish, ready_by) >= 0
+        return made.slots[0].begin if in_time else None
 
-    if not in_time(0):
-        return None
-    while low < high:
+    best = begun(0)
+    while best is not None and low < high:
         middle = (low + high + 1) // 2
-        if in_time(middle):
-            low = middle
+        if (at := begun(middle)) is not None:
+            low, best = middle, at
         else:
             high = middle - 1
-    return start + low * 1440 * MINUTE
+    return best

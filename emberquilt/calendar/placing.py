@@ -367,8 +367,32 @@ def _soon(problem: Problem) -> Mapping[str, list[str]]:
             own += [key for key in chains.pop(other, [other]) if key not in own]
         own.append(task.key)
         head |= dict.fromkeys(own, first)
-    whole = {first: _closed(problem, own) for first, own in chains.items()}
-    return {key: own for own in whole.values() for key in own}
+    whole = [_closed(problem, own) for own in chains.values()]
+    # chains that wait for each other, or share a task, are placed as one
+    merged = True
+    while merged:
+        merged = False
+        for i, one in enumerate(whole):
+            j = next((j for j in range(i + 1, len(whole)) if _entwined(problem, one, whole[j])), 0)
+            if j:
+                whole[i] = _closed(problem, [*one, *whole.pop(j)])
+                merged = True
+                break
+    return {key: own for own in whole for key in own}
+
+
+def _entwined(problem: Problem, one: list[str], other: list[str]) -> bool:
+    """Whether neither can be placed whole before the other."""
+    return bool(set(one) & set(other)) or (_waits(problem, one, other) and _waits(problem, other, one))
+
+
+def _waits(problem: Problem, one: list[str], other: list[str]) -> bool:
+    """Whether some task of the one comes after some of the other."""
+    below = set(other)
+    for task in problem.tasks:
+        if any(key in below for key in task.after):
+            below.add(task.key)
+    return any(key in below for key in one if key not in other)
 
 
 def _closed(problem: Problem, keys: list[str]) -> list[str]:

@@ -1,5 +1,7 @@
 """What a shop's practice says of people, clamps and places, as the calendar wants it."""
 
+from collections.abc import Iterable
+
 from ..hours import days_off
 from ..practice import ONE, Practice
 from .means import OUTDOORS, Means, Person, Place
@@ -14,6 +16,11 @@ HELD = {
 """What is held while glue sets, and the practice that says how many there are."""
 LEAST_OUTDOORS_C = 10.0
 """What is sprayed does not dry below: common practice, no source; the can knows better."""
+
+
+def held_words(held: Iterable[tuple[str, int]]) -> str:
+    """What a step holds, in words: ``6 spring clamps, 1 sand bag``."""
+    return ", ".join(f"{count} {thing.removesuffix('s') if count == 1 else thing}" for thing, count in held)
 
 
 def means_of(practice: Practice) -> Means:

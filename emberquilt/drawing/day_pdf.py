@@ -10,6 +10,7 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 
 from ..calendar.schedule import Schedule, Slot
+from ..calendar.shop import held_words
 from ..constants import PAPERS_MM, ROLL
 from ..errors import BadChoice
 from ..units import format_minutes
@@ -140,7 +141,7 @@ def _more(composition: Composition, slot: Slot) -> list[str]:
         rest = f" and {len(numbers) - MOST_PARTS} more" if len(numbers) > MOST_PARTS else ""
         lines.append(f"Pieces {', '.join(numbers[:MOST_PARTS])}{rest}")
     if slot.step.held:
-        lines.append("Holds " + ", ".join(f"{count} {thing}" for thing, count in slot.step.held))
+        lines.append(f"Holds {held_words(slot.step.held)}")
     if slot.wait_minutes >= 1:
         lines.append(f"Then it waits until {slot.ready:%a %H:%M}")
     return lines

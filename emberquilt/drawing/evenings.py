@@ -25,6 +25,7 @@ ALL_LANES_PX, LEAST_LANE_PX = 206.0, 78.0
 """Lanes share a height; more than three people make the drawing taller."""
 THUMB_PX = 36.0
 BESIDE_PX = 8.0
+LETTER_PX = 6.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -255,7 +256,7 @@ def _block(
         lane[1] if slot.people else lane[1] + lane[2] - 10,
         wide,
         tall,
-        _short(slot) if slot.people else "",
+        _short(slot, tall) if slot.people else "",
         wood_colour(composition, composition.rack, keys),
         runs(key for key in dict.fromkeys(keys) if key in composition.by_key),
         bool(stand and stand.chain),
@@ -288,9 +289,12 @@ def _named(blocks: list[Block], lanes: Sequence[tuple[str, float, float]]) -> li
     return [*made, *(b for b in blocks if all(b.y != lane[1] for lane in lanes))]
 
 
-def _short(slot: Slot) -> str:
+def _short(slot: Slot, tall: float) -> str:
+    """Its name as far as a block so tall has room for it."""
+    count = f" {slot.part}/{slot.parts}" if slot.parts > 1 else ""
+    room = max(4, int((tall - 12) / LETTER_PX) - len(count))
     label = slot.step.label
-    return f"{label} {slot.part}/{slot.parts}" if slot.parts > 1 else label
+    return (label if len(label) <= room else label[: room - 1].rstrip(" ,") + "…") + count
 
 
 def wood_colour(composition: Composition, rack: Rack, keys: Iterable[int]) -> str:

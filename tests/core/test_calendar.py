@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.calendar.dispatch import Due
+from emberquilt.calendar.forward import latest_start
 from emberquilt.calendar.means import Means, Person, Place
 from emberquilt.calendar.placing import Impossible
 from emberquilt.calendar.polish import polished
@@ -437,3 +438,13 @@ def test_the_work_that_is_due_first_is_served_first():
     plan = together([*rows[:2], replace(rows[2], ready_by=soon)], SHARED, MONDAY)
     assert plan.finishes["w2"] <= soon
     assert together(rows, SHARED, MONDAY).finishes["w2"] > soon
+
+
+def test_the_latest_begin_is_the_last_that_is_in_time():
+    steps = [step("glue", 20, 1440), step("hang", 30, after=("glue",))]
+    ready_by = dt.datetime(2026, 12, 12)
+    last = latest_start(tuple(steps), ONE, MONDAY, ready_by)
+    assert last is not None
+    assert schedule(steps, ONE, last).finish <= ready_by
+    assert schedule(steps, ONE, last + dt.timedelta(days=1)).finish > ready_by
+    assert latest_start(tuple(steps), ONE, MONDAY, MONDAY + dt.timedelta(hours=2)) is None

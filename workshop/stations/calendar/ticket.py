@@ -5,6 +5,7 @@ import datetime as dt
 from emberquilt.calendar.forward import latest_start
 from emberquilt.calendar.reasons import LITTLE_ROOM
 from emberquilt.calendar.schedule import Schedule, Slot
+from emberquilt.calendar.shop import held_words
 from emberquilt.drawing.evenings import THUMB_PX, Block, Evenings, evenings, pieces_of
 from emberquilt.errors import BadChoice
 from emberquilt.hours import DAYS
@@ -110,7 +111,7 @@ def _of_slot(desk: Desk, plan: Schedule, slot: Slot) -> dict:
         "slot_before": slots[place - 1].key,
         "slot_next": slots[(place + 1) % len(slots)].key,
         "slot_wait": slot.wait_minutes,
-        "slot_held": ", ".join(f"{count} {thing}" for thing, count in slot.step.held),
+        "slot_held": held_words(slot.step.held),
         "room_words": _room(stand.room),
         "pinned_to": desk.composition.decisions.calendar.pins.get(slot.step.key, ""),
         "earlier": _other_day(by_day, first.begin.date(), -1, plan),
