@@ -14,6 +14,8 @@ from emberquilt.assembly.tried import as_after, states_of
 from emberquilt.bench.cards import cards
 from emberquilt.bench.mending import mends_of
 from emberquilt.calendar.meanwhile import waits_of
+from emberquilt.drawing.day_pdf import day_pdf
+from emberquilt.drawing.evenings import evenings
 from emberquilt.drawing.lifted import lifted
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.read import read, readings_of
@@ -421,8 +423,24 @@ def assembly_stands(plan: Plan) -> None:
         assert mends_of(job, plan.saw, str(key))
     try:
         waits_of(plan.schedule, plan.composition.practice.hours)
+        dates_stand(plan)
     except BadChoice:
         assert any(f.code == "no-dates" for f in plan.findings("calendar"))
+
+
+def dates_stand(plan: Plan) -> None:
+    """The calendar is drawn whole: every sitting is a block within it, with its reason."""
+    drawn = evenings(plan.schedule, plan.composition)
+    slots = plan.schedule.slots
+    assert (drawn is None) == (not slots)
+    if drawn is None:
+        return
+    assert (
+        sorted(b.slot.key for b in drawn.blocks) == sorted(slot.key for slot in slots) == sorted(plan.schedule.stands)
+    )
+    assert all(0 <= b.x <= b.x + b.wide <= drawn.wide for b in drawn.blocks)
+    assert drawn.bound_x <= drawn.finish_x + 1e-6
+    assert day_pdf(plan.schedule, plan.composition, [slots[0].begin.date()])
 
 
 def parts_stand(plan: Plan) -> None:

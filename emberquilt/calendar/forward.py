@@ -19,11 +19,9 @@ MORE_MINUTES = 30
 
 @dataclass(frozen=True, slots=True)
 class Forward:
-    """A change in words, the practice that it comes to, when the work would then end and by how many minutes sooner."""
+    """A change in words, when the work would then end, and by how many minutes sooner than without it."""
 
-    code: str
     words: str
-    practice: dict
     finish: dt.datetime
     minutes: float
 
@@ -40,16 +38,16 @@ def ways_forward(
     steps_with: Callable[[Practice], tuple[Step, ...]],
 ) -> list[Forward]:
     """Changes that end the work sooner, the best first. `steps_with` gives the steps that are left under a changed
-    practice."""
+    practice. Nothing where other works are planned beside it: what it would gain alone is not what it gains then."""
     finish = plan.finish
-    if finish is None:
+    if finish is None or plan.others:
         return []
     found = []
     free = replace(wishes, kept=None)
     # each is held against a plan made in the same way, not against one that was polished or kept
     usual = schedule(steps_with(practice), means_of(practice), start, free).finish or finish
     usual = min(usual, finish)
-    for code, words, changes in _changes(practice, plan):
+    for words, changes in _changes(practice, plan):
         try:
             changed = practice.changed(**changes)
             means = means_of(changed)
@@ -57,28 +55,28 @@ def ways_forward(
         except BadChoice:
             continue
         if made.finish is not None and apart(made.finish, usual) >= WORTH_MINUTES:
-            found.append(Forward(code, words, changes, made.finish, apart(made.finish, finish)))
+            found.append(Forward(words, made.finish, apart(made.finish, usual)))
     return sorted(found, key=lambda one: -one.minutes)
 
 
-def _changes(practice: Practice, plan: Schedule) -> Iterator[tuple[str, str, dict]]:
+def _changes(practice: Practice, plan: Schedule) -> Iterator[tuple[str, dict]]:
     steps = [slot.step for slot in plan.slots]
     held = {thing for step in steps for thing, _ in step.held}
     if held:
         doubled = {HELD[thing]: 2 * getattr(practice, HELD[thing]) for thing in held if thing in HELD}
-        yield "clamps", "a second set of clamps", doubled
-    yield "evenings", f"{MORE_MINUTES} minutes more each evening", {"hours": _longer(practice.hours)}
+        yield "a second set of clamps", doubled
+    yield f"{MORE_MINUTES} minutes more each evening", {"hours": _longer(practice.hours)}
     if free := next((day for day in ("sun", "sat") if not parse_week(practice.hours)[day]), None):
         words = "Sunday" if free == "sun" else "Saturday"
-        yield "day", f"{words} from 10 to 12", {"hours": practice.hours | {free: "10:00-12:00"}}
+        yield f"{words} from 10 to 12", {"hours": practice.hours | {free: "10:00-12:00"}}
     if not practice.helpers:
-        yield "hands", "a second pair of hands, at your hours", {"helpers": {"Two": dict(practice.hours)}}
+        yield "a second pair of hands, at your hours", {"helpers": {"Two": dict(practice.hours)}}
     if practice.glue == "wood" and any(step.verb == "glue" for step in steps):
-        yield "glue", "thick quick wood glue", {"glue": "quick"}
+        yield "thick quick wood glue", {"glue": "quick"}
     if practice.spray_at == "outdoors" and any(step.place == "outdoors" for step in steps):
-        yield "spray", "spraying indoors", {"spray_at": "indoors"}
+        yield "spraying indoors", {"spray_at": "indoors"}
     if practice.shop_c < 24 and any(step.wait_minutes >= 60 for step in steps):
-        yield "warm", f"the shop at {practice.say_warmth(24)}", {"shop_c": 24.0}
+        yield f"the shop at {practice.say_warmth(24)}", {"shop_c": 24.0}
 
 
 def _longer(week: dict[str, str]) -> dict[str, str]:

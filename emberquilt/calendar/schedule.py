@@ -80,8 +80,6 @@ class Kept:
 class Schedule:
     slots: tuple[Slot, ...]
     rule: str
-    one_after_another: dt.datetime | None
-    """When the job would be done if nothing were done during waits."""
     moved: tuple[str, ...] = ()
     """Keys of steps that stand elsewhere than in the plan that was kept."""
     planned: "Planned | None" = field(default=None, repr=False, compare=False)
@@ -109,6 +107,23 @@ class Schedule:
     def due(self) -> dt.datetime | None:
         """When the work is to be ready."""
         return self.planned.wishes.ready_by.get(self.own.removesuffix(":")) if self.planned else None
+
+    @cached_property
+    def one_after_another(self) -> dt.datetime | None:
+        """When all would be done if nothing were done during waits; None where pins do not let it be so."""
+        if not self.planned or not self.slots:
+            return None
+        problem = self.planned.problem
+        try:
+            return problem.clock.moment(max(one_after_another(problem), self.planned.end))
+        except BadChoice:
+            return None
+
+    @property
+    def sooner_days(self) -> int:
+        """By how many days a work by itself ends sooner than one thing after another."""
+        serial = None if self.own else self.one_after_another
+        return int(apart(self.finish, serial) // 1440) if serial is not None and self.finish is not None else 0
 
     @cached_property
     def finishes(self) -> dict[str, dt.datetime]:
@@ -172,7 +187,7 @@ def schedule(steps: Sequence[Step], means: Means, start: dt.datetime, wishes: Wi
     """A good plan at once: what was kept with as few moves as can be, or the best that several dispatching rules find.
     Raises `BadChoice` when a step fits no window, or a pin leaves it no room."""
     if not steps:
-        return Schedule((), "", None)
+        return Schedule((), "")
     problem = Problem(steps, means, start, wishes.pins)
     passes = Passes(problem)
     if wishes.kept is not None:
@@ -194,16 +209,8 @@ def schedule_of(
     bound: int = 0,
 ) -> Schedule:
     """A plan in minutes as one by the shop's clock."""
-    try:
-        serial = problem.clock.moment(max(one_after_another(problem), max(_ends(problem, made), default=0)))
-    except BadChoice:
-        serial = None
     planned = Planned(problem, passes, made, wishes, bound)
-    return Schedule(tuple(_slots(problem, made)), rule, serial, tuple(moved), planned)
-
-
-def _ends(problem: Problem, made: Sittings) -> Iterable[int]:
-    return (sittings[-1].end + problem.by_key[key].wait for key, sittings in made.items())
+    return Schedule(tuple(_slots(problem, made)), rule, tuple(moved), planned)
 
 
 def due_in(problem: Problem, ready_by: Mapping[str, dt.datetime]) -> Due:

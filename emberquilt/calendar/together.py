@@ -59,7 +59,7 @@ def seen_by(plan: Schedule, one: WorkDates) -> Schedule:
     slots = tuple(replace(slot, step=own[slot.step.key]) if slot.step.key in own else slot for slot in plan.slots)
     prefix = named(one.work, "")
     moved = tuple(key.removeprefix(prefix) for key in plan.moved if key.startswith(prefix))
-    return Schedule(slots, plan.rule, plan.one_after_another, moved, plan.planned, prefix)
+    return Schedule(slots, plan.rule, moved, plan.planned, prefix)
 
 
 def kept_by_work(kept: Kept) -> dict[str, Kept]:

@@ -88,6 +88,19 @@ class Line:
     to: float
     to_y: float
 
+    @property
+    def line(self) -> str:
+        """From the block down and along, with a tick at its end."""
+        return f"M{self.x:.1f} {self.from_y:.1f}V{self.y:.1f}H{self.end:.1f}m0 -6v12"
+
+    @property
+    def dots(self) -> str:
+        return f"M{self.end:.1f} {self.y:.1f}H{self.to:.1f}V{self.to_y:.1f}"
+
+    @property
+    def tip(self) -> str:
+        return f"M{self.to:.1f} {self.to_y:.1f}l-4 8h8z"
+
 
 @dataclass(frozen=True, slots=True)
 class Evenings:

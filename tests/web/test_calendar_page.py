@@ -27,7 +27,7 @@ def dated(person):
 
 
 def page(client, row, **asked):
-    return client.get(f"/picture/{row.uid}/calendar/", asked).content.decode()
+    return " ".join(client.get(f"/picture/{row.uid}/calendar/", asked).content.decode().split())
 
 
 def do(client, row, verb, **values):

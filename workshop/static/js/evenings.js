@@ -1,4 +1,4 @@
-// The calendar: sittings are walked through, lit in the picture and moved by hand; each evening shows what will be there.
+// The calendar: sittings are walked through, lit in the picture and moved by hand; each evening shows what will be.
 export function evenings(panel, perform, keysOf) {
   const calendar = () => document.getElementById("calendar");
   if (!calendar()) return;
@@ -67,7 +67,8 @@ export function evenings(panel, perform, keysOf) {
   document.addEventListener("pointermove", (event) => {
     if (!drag) return;
     drag.by = event.clientX - drag.x;
-    if (Math.abs(drag.by) < 5 || drag.block.classList.contains("other")) return;
+    // a step is moved by its first sitting; those of other works stay
+    if (Math.abs(drag.by) < 5 || drag.block.dataset.moves !== "yes") return;
     event.preventDefault();
     drag.moved = true;
     drag.block.setAttribute("transform", `translate(${drag.by} 0)`);
@@ -83,7 +84,9 @@ export function evenings(panel, perform, keysOf) {
       choose(block);
       return;
     }
+    // where it then stands the answer says; a move that cannot be leaves it where it was
     block.classList.remove("held");
+    block.removeAttribute("transform");
     field().value = block.dataset.task;
     perform({ verb: "pin", step: block.dataset.task, at: under(block, by) });
   });
@@ -133,8 +136,11 @@ export function evenings(panel, perform, keysOf) {
     }
   }
 
-  // The names of the lanes stay at the left while the evenings are pushed along.
+  // The names of the lanes stay at the left while the evenings are pushed along; a new drawing lies where the old one
+  // was pushed to.
+  let pushed = 0;
   function names() {
+    pushed = calendar().scrollLeft;
     calendar().querySelector(".names")?.setAttribute("transform", `translate(${calendar().scrollLeft} 0)`);
   }
 
@@ -152,6 +158,7 @@ export function evenings(panel, perform, keysOf) {
   document.body.addEventListener("htmx:afterSettle", () => {
     painting();
     light();
+    calendar().scrollLeft = pushed;
     names();
     calendar().addEventListener("scroll", names, { passive: true });
   });

@@ -57,7 +57,8 @@ function toPiece(panel, shape, eyelet) {
 function toRack(laid, eyelet) {
   const frame = laid.closest(".rack").getBoundingClientRect();
   const spot = laid.closest("svg").querySelector(".arrow")?.getBoundingClientRect() ?? laid.getBoundingClientRect();
-  if (laid.closest("#calendar")) return path([spot.left + 0.5 * spot.width, spot.top + 0.4 * spot.height], frame, eyelet);
+  if (laid.closest("#calendar"))
+    return path([spot.left + 0.5 * spot.width, spot.top + 0.4 * spot.height], frame, eyelet);
   return path([spot.left + 0.5 * spot.width + 16, spot.top + spot.height / 2 + 9], frame, eyelet);
 }
 

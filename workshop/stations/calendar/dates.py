@@ -46,8 +46,10 @@ def _keep(row: Composition, sittings: dict[str, Any]) -> None:
 
 
 def afresh(row: Composition) -> None:
-    """Forget the dates that were kept; pins stay."""
-    DatePlan.objects.filter(composition=row).update(sittings={}, found={}, told={}, version=F("version") + 1)
+    """Forget the dates that were kept, of all works that are planned at once; pins stay."""
+    uids = [str(uid) for uid in shop_of(row.owner).together]
+    rows = row.owner.compositions.filter(uid__in=uids if str(row.uid) in uids else [row.uid])
+    DatePlan.objects.filter(composition__in=rows).update(sittings={}, found={}, told={}, version=F("version") + 1)
 
 
 def keep_before(row: Composition) -> None:

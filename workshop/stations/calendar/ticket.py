@@ -9,7 +9,6 @@ from emberquilt.calendar.shop import held_words
 from emberquilt.drawing.evenings import THUMB_PX, Block, Evenings, evenings, pieces_of
 from emberquilt.errors import BadChoice
 from emberquilt.hours import DAYS
-from emberquilt.keys import runs
 from emberquilt.units import format_minutes
 from workshop.compositions.models import Composition, DatePlan
 from workshop.stations.desk import Desk
@@ -56,14 +55,13 @@ def context(desk: Desk) -> dict:
         "schedule": plan,
         "days": sorted(days.items()),
         "next_days": sorted(days.items())[:NEXT_DAYS],
-        "hands": sum(slot.minutes for slot in plan.own_slots if slot.people),
         "hands_of": _hands_of(plan),
         "evenings": drawn,
         "evenings_json": _for_hand(drawn),
         "thumb_px": THUMB_PX,
         "standing": [_placed(b, here) for b in drawn.blocks] if drawn else [],
         **(_of_slot(desk, plan, here) if here else {}),
-        **_due(desk, plan),
+        **_due(plan),
         "moved": plan.moved,
         "others": plan.others,
     }
@@ -89,9 +87,16 @@ def _here(desk: Desk, plan: Schedule) -> Slot | None:
 
 
 def _placed(block: Block, here: Slot | None) -> dict:
+    looks = {
+        "on": here is not None and here.key == block.slot.key,
+        "chain": block.chain,
+        "tight": block.tight,
+        "other": bool(block.other),
+        "pinned": block.slot.pinned,
+    }
     return {
         "b": block,
-        "on": here is not None and here.key == block.slot.key,
+        "looks": " ".join(word for word, so in looks.items() if so),
         "words": f"{block.slot.label}, {block.slot.begin:%a %d %b %H:%M} to {block.slot.end:%H:%M}",
     }
 
@@ -101,27 +106,21 @@ def _of_slot(desk: Desk, plan: Schedule, slot: Slot) -> dict:
     stand, slots = plan.stands[slot.key], plan.slots
     place = next(i for i, one in enumerate(slots) if one is slot)
     first = next(one for one in slots if one.step.key == slot.step.key)
-    by_day = sorted({one.begin.date() for one in slots} | {first.begin.date()})
     return {
         "slot": slot,
         "stand": stand,
         "slot_number": place + 1,
-        "slot_pieces": runs(k for k in dict.fromkeys(pieces_of(slot)) if k in desk.composition.by_key),
-        "slot_count": len(slot.does),
-        "slot_before": slots[place - 1].key,
-        "slot_next": slots[(place + 1) % len(slots)].key,
         "slot_wait": slot.wait_minutes,
         "slot_held": held_words(slot.step.held),
         "room_words": _room(stand.room),
         "pinned_to": desk.composition.decisions.calendar.pins.get(slot.step.key, ""),
-        "earlier": _other_day(by_day, first.begin.date(), -1, plan),
-        "later": _other_day(by_day, first.begin.date(), 1, plan),
-        "this_day": first.begin.date().isoformat(),
+        "earlier": _other_day(first.begin.date(), -1, plan),
+        "later": _other_day(first.begin.date(), 1, plan),
         "this_moment": first.begin.replace(tzinfo=None).isoformat(timespec="minutes"),
     }
 
 
-def _other_day(days: list[dt.date], here: dt.date, by: int, plan: Schedule) -> str:
+def _other_day(here: dt.date, by: int, plan: Schedule) -> str:
     """The day of hours before or after."""
     assert plan.planned is not None
     problem, day = plan.planned.problem, here
@@ -141,7 +140,7 @@ def _room(minutes: int) -> str:
     return f"{minutes // 1440} day{'' if minutes < 2880 else 's'} before the date moves"
 
 
-def _due(desk: Desk, plan: Schedule) -> dict:
+def _due(plan: Schedule) -> dict:
     """How the end stands to the day it must be ready by."""
     due = plan.due
     if due is None or plan.finish is None:

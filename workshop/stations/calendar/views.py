@@ -92,8 +92,9 @@ def forward(request, uid):
         ways = ways_forward(made, plan.composition.practice, plan.start, plan.wishes, _steps_with(plan))
     except BadChoice:
         return render(request, "calendar/forward.html", {"row": row, "ways": []})
-    context = {"row": row, "ways": ways[:MOST_WAYS], "schedule": made, "begin_by": begin_by(plan)}
-    return render(request, "calendar/forward.html", context | {"do_url": reverse("do", args=(row.uid, "calendar"))})
+    alone = "" if made.others else begin_by(plan)
+    context = {"row": row, "ways": ways[:MOST_WAYS], "schedule": made, "begin_by": alone}
+    return render(request, "calendar/forward.html", context)
 
 
 def _steps_with(plan: Plan):
