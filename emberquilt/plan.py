@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from . import rooms  # noqa: F401  opens every room, so that all are entered in the register
 from .assembly.glueup import GluePlan, glue_plan
 from .bench.cards import Card, cards
+from .bench.pocket import pocket_of
 from .calendar.means import Means
 from .calendar.placing import Impossible
 from .calendar.schedule import Kept, Schedule, Wishes, schedule
@@ -122,6 +123,11 @@ class Plan:
     def cards(self) -> tuple[Card, ...]:
         """What is done at the bench, one after another."""
         return cards(self.job, self.steps, self.saw, self.glue)
+
+    @of_work
+    def pocket(self) -> dict[str, Any]:
+        """The cards as a phone carries them."""
+        return pocket_of(self.job, self.steps, self.cards, self.saw)
 
     @cached_property
     def left(self) -> tuple[Step, ...]:

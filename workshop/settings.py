@@ -167,6 +167,7 @@ CONTENT_SECURITY_POLICY = {
         "base-uri": ["'none'"],
         "frame-ancestors": ["'none'"],
         "manifest-src": ["'self'"],
+        "worker-src": ["'self'"],
     }
 }
 SECURE_REFERRER_POLICY = "same-origin"

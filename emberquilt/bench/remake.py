@@ -42,10 +42,8 @@ def remake_of(job: Job, part: str) -> Remake:
     made, say = job.pieces[piece.key], composition.practice.say
     name = rack.shelf[wood].name if wood in rack.shelf else "wood"
     x0, y0, x1, y1 = made.outline.bounds
-    lines.append(
-        f"{name}, {say(made.thickness_mm)} thick, {say(x1 - x0)} by {say(y1 - y0)}; its face up as on the pattern, "
-        "not mirrored"
-    )
+    lines.append(f"{name}, {say(made.thickness_mm)} thick, {say(x1 - x0)} by {say(y1 - y0)}")
+    lines.append("Its face up as on the pattern, not mirrored")
 
     def apart(board: Board) -> float | None:
         if mine is None or board.name == mine.name:

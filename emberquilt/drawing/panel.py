@@ -23,11 +23,7 @@ def dress_json(scene: Scene) -> dict:
     """What the pieces wear: {"pieces": {key: [wood, grain, tone, label, arrow, strong, colour, coat, face]},
     "rendered", "marks": [...]}."""
     return {
-        "pieces": {
-            key: [d.wood, d.grain_deg, d.tone, d.label, int(d.arrow), int(d.strong), d.colour]
-            + ([d.coat, list(d.face)] if d.coat or d.face else [])
-            for key, d in scene.dress.items()
-        },
+        "pieces": {key: d.row for key, d in scene.dress.items()},
         "rendered": scene.rendered,
         "marks": [
             {

@@ -39,6 +39,13 @@ class Dress:
     """Where its wood lies on a board: the board's mark and the six numbers that take the picture's mm to the board's,
     row by row."""
 
+    @property
+    def row(self) -> list:
+        """Plain values for a page: [wood, grain, tone, label, arrow, strong, colour], and coat and face where there are
+        any."""
+        row = [self.wood, self.grain_deg, self.tone, self.label, int(self.arrow), int(self.strong), self.colour]
+        return [*row, self.coat, list(self.face)] if self.coat or self.face else row
+
 
 @dataclass(frozen=True, slots=True)
 class Mark:

@@ -1,6 +1,5 @@
 """What is done by hand in several journeys, beside what `Desk` does: stacking, woods, paint, ticking cards."""
 
-import html
 import re
 
 from workshop.compositions import demo
@@ -91,37 +90,18 @@ def painted(desk) -> None:
 
 
 def ticked_through(desk, uid) -> list[str]:
-    """Every card done, one after the other, with what each said. The first of a kind is seen and clicked; those that
-    follow it and are done in the same way are sent as the page would send them, without being drawn."""
-    page, titles, bench = desk.page, [], f"{desk.address}/picture/{uid}/bench/"
-    while page.locator(".done-btn").count():
-        page.wait_for_selector(".view canvas")
-        titles.append(flat(page.locator("h1").inner_text()))
-        with page.expect_navigation(wait_until="commit"):
-            page.locator(".done-btn").click()
-        kind = titles[-1].split()[0]
-        while (card := read(page.request.get(bench).text())) and card["title"].split()[0] == kind:
-            assert len(titles) < 400, titles[-5:]
-            titles.append(card.pop("title"))
-            assert page.request.post(f"{bench}tick/", form=card | {"what": "done"}).ok
-        page.goto(bench)
+    """Every card done, one after the other, with what each said."""
+    page, titles = desk.page, []
+    while page.locator(".done-btn").is_visible():
+        assert len(titles) < 400, titles[-5:]
+        titles.append(flat(page.locator(".tagcard h1").inner_text()))
+        page.locator(".done-btn").click()
+    page.wait_for_selector("#bench[data-waiting='0']")
     return titles
 
 
 def flat(words: str) -> str:
     return re.sub(r"\s+", " ", words).strip()
-
-
-def read(text: str) -> dict[str, str]:
-    """What the form of a card would send, and its title; nothing where no card is left."""
-    if 'class="done-btn"' not in text:
-        return {}
-    form = text[text.index("bench/tick/") :]
-    fields = {
-        name: html.unescape(value) for name, value in re.findall(r'type="hidden" name="(\w+)" value="(.*?)"', form)
-    }
-    title = re.search(r"<h1>(.*?)</h1>", text, re.S)[1]
-    return fields | {"title": flat(html.unescape(re.sub(r"<[^>]+>", " ", title)))}
 
 
 def places(titles: list[str], *words: str) -> list[int]:

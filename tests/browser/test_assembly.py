@@ -119,10 +119,10 @@ def test_a_part_found_by_its_photo_and_made_again(desk, work):
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 390
     # it broke, and is made again
     desk.open(f"/picture/{work.uid}/bench/?step=shape&part=3")
-    page.get_by_role("link", name="it broke").click()
+    page.get_by_role("button", name="it broke").click()
     page.locator("summary", has_text="in splinters").click()
-    with page.expect_navigation():
-        page.locator("details[open] button", has_text="Make it again").click()
+    page.locator("details[open] button", has_text="Make it again").click()
+    page.wait_for_selector("#bench[data-waiting='0']")
     desk.open(f"/picture/{work.uid}/bench/?step=saw&part=3")
     assert "A remake: in splinters." in page.locator(".remake").inner_text()
     page.get_by_role("link", name="print its pattern").click()

@@ -233,5 +233,6 @@ def test_edges_are_shown_and_a_frame_is_built_of_strips(desk, work):
 def test_a_card_shows_what_comes_off_where(desk, work):
     page = desk.page
     desk.open(f"/picture/{work.uid}/bench/?step=shape&part=2")
+    page.wait_for_selector("#bench[data-drawn=yes]")
     assert page.locator(".tagcard svg.shaped .outline").count() == 1
     assert "100 grit" in page.locator(".tagcard").inner_text()

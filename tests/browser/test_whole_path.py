@@ -161,10 +161,8 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.wait_for_selector(".view canvas")
     assert "paste 62 patterns" in page.locator("h1").inner_text()
     page.locator(".done-btn").click()
-    page.wait_for_load_state("load")
     assert "Set the saw up" in page.locator("h1").inner_text()
     page.locator(".done-btn").click()
-    page.wait_for_load_state("load")
     assert f"Saw {head}" in page.locator("h1").inner_text()
     page.get_by_role("button", name="start").click()
     page.wait_for_selector("[data-running=yes]")
@@ -172,8 +170,8 @@ def test_from_a_drawing_to_the_bench_and_back(desk, tmp_path):
     page.reload()
     assert page.locator(".clockrow .time").inner_text() != "0:00"
     page.locator(".done-btn").click()
-    page.wait_for_load_state("load")
     assert f"Saw {head}" not in page.locator("h1").inner_text()
+    page.wait_for_selector("#bench[data-waiting='0']")
     assert row.events.get(step="saw").what == "done"
 
     # out and in

@@ -1,4 +1,7 @@
+import itertools
+import json
 import re
+import time
 
 import pytest
 from django.contrib.auth import get_user_model
@@ -57,3 +60,34 @@ def said(response) -> str:
     text = laid(response)
     found = re.search(r'<div id="said"[^>]*><p>(.*?)<button', text) or re.search(r"did not work</h2><p>(.*?)</p>", text)
     return found[1] if found else ""
+
+
+_counts = itertools.count(1)
+
+
+def entry(card=None, what="done", phone="testing0", **more) -> dict:
+    """What a phone writes down about a card."""
+    told = {"id": f"{phone}-{next(_counts)}", "what": what, "at": time.time() * 1000}
+    if card is not None:
+        told |= {"step": card.key[0], "parts": [part for _, part in card.marks]}
+    return told | more
+
+
+def sync(client, row, *entries, cursor=None, ahead_s: float = 0.0):
+    """Send what a phone wrote down; its clock is `ahead_s` ahead."""
+    told = {"entries": list(entries), "cursor": cursor, "now": (time.time() + ahead_s) * 1000}
+    return client.post(f"/picture/{row.uid}/bench/sync/", json.dumps(told), content_type="application/json")
+
+
+def pocket_in(response) -> dict:
+    """What a bench page carries."""
+    text = response.content.decode()
+    return json.loads(re.search(r'<script type="application/json" id="pocket">(.*?)</script>', text, re.S)[1])
+
+
+def sentence(pocket: dict, number: int) -> str:
+    """A sentence of a pocket, as the phone puts it together."""
+    row = pocket["texts"][number]
+    mould, *figures = row if isinstance(row, list) else [row]
+    left = iter(figures)
+    return re.sub("¤", lambda _: next(left), pocket["moulds"][mould])

@@ -1,6 +1,5 @@
 """Bench cards with their clock, the log and its ratio, the shop, and who may enter."""
 
-import datetime as dt
 import re
 
 import pytest
@@ -12,10 +11,10 @@ from django.utils import timezone
 from emberquilt.assembly.dryfit import fit_order
 from emberquilt.bench.cards import cards
 from tests.photos import photo_of
-from tests.web.conftest import laid, said
+from tests.web.conftest import entry, pocket_in, said, sentence, sync
 from workshop.bench import actions as bench
 from workshop.bench.kept_log import log_of
-from workshop.bench.models import Event, Timer
+from workshop.bench.models import Event
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
 from workshop.shop.actions import practice_of, rack_of
@@ -30,10 +29,9 @@ def ready(work, page):
     return work
 
 
-def tick(client, row, what="done", card=None):
+def tick(client, row, what="done", card=None, **more):
     """Tick this card, or the one that is due."""
-    named = {"step": card.key[0], "part": card.key[1]} if card else {}
-    return client.post(f"/picture/{row.uid}/bench/tick/", {"what": what} | named)
+    return sync(client, row, entry(card or due(row), what, **more))
 
 
 def cards_of(row):
@@ -41,21 +39,31 @@ def cards_of(row):
     return cards(plan.job, plan.steps, plan.saw, plan.glue)
 
 
+def due(row):
+    """The first card that is left."""
+    left = {mark for step in plan_of(row).left for mark in (map(step.mark, step.parts) if step.each else [step.mark()])}
+    return next((card for card in cards_of(row) if left & set(card.marks)), None)
+
+
 def to_saw(row):
     return [card for card in cards_of(row) if card.step.verb == "saw"]
+
+
+def words_of(answer) -> str:
+    return " ".join(words for _, _, words in answer.json()["answers"])
 
 
 def test_cards_come_in_order_until_all_is_done(client, ready):
     table = cards_of(ready)
     assert len(table) > 3 * 6
+    pocket = pocket_in(client.get(f"/picture/{ready.uid}/bench/"))
+    assert [sentence(pocket, row[1]) for row in pocket["cards"]] == [card.title for card in table]
+    assert [[sentence(pocket, line) for line in row[2]] for row in pocket["cards"]] == [list(c.lines) for c in table]
+    assert [sentence(pocket, row[3]) for row in pocket["cards"]] == [card.caution for card in table]
     for card in table:
-        now = bench.next_card(ready, table, plan_of(ready).left)
-        assert now.key == card.key
-        assert card.title in client.get(f"/picture/{ready.uid}/bench/").content.decode()
+        assert due(ready).key == card.key
         tick(client, ready)
-    assert bench.next_card(ready, table, plan_of(ready).left) is None
-    assert b"Every card is done" in client.get(f"/picture/{ready.uid}/bench/").content
-    assert tick(client, ready).status_code == 422
+    assert due(ready) is None
     assert "all done" in client.get(f"/picture/{ready.uid}/log/").content.decode()
 
 
@@ -63,26 +71,23 @@ def test_a_broken_piece_is_made_again_with_its_arrow(client, ready):
     first = to_saw(ready)[0]
     tick(client, ready, card=first)
     shaped = next(c for c in cards_of(ready) if c.key == ("shape", first.parts[0]))
-    tick(client, ready, "broke", shaped)
-    now = bench.next_card(ready, cards_of(ready), plan_of(ready).left)
+    tick(client, ready, "broke", shaped, x=12.5, y=30.25)
+    assert (ready.events.last().x_mm, ready.events.last().y_mm) == (12.5, 30.25)
+    now = due(ready)
     # its pattern is pasted again, then it is sawn
     assert now.step.verb == "paste"
     assert first.parts[0] in now.parts
-    address = f"/picture/{ready.uid}/bench/?step=saw&part={first.parts[0]}"
-    assert "No board was noted for it" in client.get(address).content.decode()
-    whole = next(c for c in cards_of(ready) if not c.step.each)
-    assert "choose the card of the part" in said(tick(client, ready, "broke", whole))
+    pocket = pocket_in(client.get(f"/picture/{ready.uid}/bench/"))
+    lines, _ = pocket["remakes"][pocket["pieces"][first.parts[0]][4]]
+    assert "No board was noted for it" in sentence(pocket, lines[0])
 
 
-def test_in_copies_each_card_says_which_and_a_stack_is_ticked_at_once(client, ready, page):
+def test_in_copies_a_stack_is_ticked_at_once(client, ready, page):
     """Three of it: every part three times; sawn three at once, one cut for all."""
     page.do(ready, "pattern", "copies", count="3")
     ready.refresh_from_db()
     assert len(to_saw(ready)) == 18
-    second = to_saw(ready)[1]
-    assert second.copy == 2
-    text = client.get(f"/picture/{ready.uid}/bench/?step=saw&part={second.parts[0]}").content.decode()
-    assert '<b class="copy">2 of 3</b>' in text
+    assert to_saw(ready)[1].copy == 2
     page.do(ready, "relief", "thickness", "1-6", length="1/4 in")
     page.do(ready, "saw", "stack_copies", high="3")
     ready.refresh_from_db()
@@ -91,67 +96,29 @@ def test_in_copies_each_card_says_which_and_a_stack_is_ticked_at_once(client, re
     tick(client, ready, card=first)
     assert sorted(ready.events.values_list("part", flat=True)) == sorted(first.parts)
     assert len(first.parts) == 3
-    client.post(f"/picture/{ready.uid}/bench/untick/")
+    sync(client, ready, entry(what="undo", of=ready.events.first().client))
     assert not ready.events.exists()
 
 
-def test_the_clock_survives_a_reload_and_a_restart(client, ready):
-    client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "start"})
-    Timer.objects.update(running_since=timezone.now() - dt.timedelta(minutes=3))
-    text = laid(client.get(f"/picture/{ready.uid}/bench/"))
-    assert 'data-running="yes"' in text
-    assert ">3:0" in text
-    client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "pause"})
-    assert Timer.objects.get().seconds == pytest.approx(180, abs=3)
-    assert 'data-running=""' in client.get(f"/picture/{ready.uid}/bench/").content.decode()
-    tick(client, ready)
-    assert Event.objects.get().minutes == pytest.approx(3, abs=0.1)
-    assert not Timer.objects.exists()
-
-
-def test_a_forgotten_clock_asks_and_teaches_nothing_false(client, ready):
-    """Twelve hours on a cut of a few minutes: the tick waits for an answer, and clock and card stay as they are."""
-    bench_of = f"/picture/{ready.uid}/bench/"
+def test_a_clock_left_on_for_a_week_teaches_nothing_false(client, ready):
+    """Its tick is kept, its time is not; and what a person says it took is."""
     card, second, third = to_saw(ready)[:3]
-    named = [{"step": c.key[0], "part": c.key[1]} for c in (card, second, third)]
-
-    def forget(which=0):
-        client.post(f"{bench_of}clock/", {"what": "start"} | named[which])
-        Timer.objects.update(running_since=timezone.now() - dt.timedelta(hours=12))
-
-    forget()
-    assert "How long did it take?" in client.get(bench_of, named[0]).content.decode()
-    answer = client.post(f"{bench_of}tick/", {"what": "done"} | named[0], follow=True)
-    assert "The clock ran 12 h" in said(answer)
-    assert not Event.objects.exists()
-    assert Timer.objects.exists()
-    for wrong in (
-        {"took": "typed", "minutes": "soon"},
-        {"took": "typed", "minutes": "-3"},
-        {"took": "typed", "minutes": ""},
-    ):
-        assert client.post(f"{bench_of}tick/", wrong | named[0]).status_code == 422
-        assert Timer.objects.exists()
-    client.post(f"{bench_of}tick/", {"took": "typed", "minutes": "4 min"} | named[0])
+    answer = tick(client, ready, card=card, minutes=7 * 24 * 60.0)
+    assert "nobody's time at one card" in words_of(answer)
+    event = Event.objects.get()
+    assert (event.minutes, event.what) == (None, "done")
+    for wrong in ("soon", -3, 0, 10**12, True, [4], "NaN"):
+        sync(client, ready, entry(what="time", of=event.client, minutes=wrong))
+        assert Event.objects.get().minutes is None
+    sync(client, ready, entry(what="time", of=event.client, minutes=4))
     assert Event.objects.get().minutes == 4.0
-    assert not Timer.objects.exists()
     assert bench.sawing_ratio(ready.owner) == pytest.approx(24 / (20 + card.base_minutes), abs=0.2)
-    forget(1)
-    client.post(f"{bench_of}tick/", {"took": "none"} | named[1])
+    tick(client, ready, card=second)
     assert Event.objects.latest("id").minutes is None
-    forget(2)
-    client.post(f"{bench_of}tick/", {"took": "all"} | named[2])
-    assert Event.objects.latest("id").minutes == pytest.approx(720, abs=1)
+    tick(client, ready, card=third, minutes=720)
     # even where it is believed, one entry does not multiply every later estimate
     assert bench.sawing_ratio(ready.owner) < 1.6
-
-
-def test_a_clock_within_twice_the_estimate_does_not_ask(client, ready):
-    card = cards_of(ready)[0]
-    client.post(f"/picture/{ready.uid}/bench/clock/", {"what": "start"})
-    Timer.objects.update(running_since=timezone.now() - dt.timedelta(minutes=1.9 * card.estimate_minutes))
-    tick(client, ready)
-    assert Event.objects.get().minutes == pytest.approx(1.9 * card.estimate_minutes, abs=0.1)
+    assert "no longer in the log" in words_of(sync(client, ready, entry(what="time", of="nobody-1", minutes=4)))
 
 
 def test_a_tick_without_the_clock_has_no_minutes_and_teaches_nothing(client, ready):
@@ -181,15 +148,44 @@ def test_the_log_corrects_the_next_estimate(client, ready):
 
 
 def test_a_tick_can_be_taken_back(client, ready):
-    tick(client, ready)
-    assert client.post(f"/picture/{ready.uid}/bench/untick/").status_code == 302
+    told = entry(due(ready))
+    sync(client, ready, told)
+    back = entry(what="undo", of=told["id"])
+    for _ in range(2):
+        assert sync(client, ready, back).status_code == 200
+        assert not Event.objects.exists()
+    # late, or again, it stays out
+    assert sync(client, ready, told).json()["answers"][0][1] == "known"
     assert not Event.objects.exists()
-    assert client.post(f"/picture/{ready.uid}/bench/untick/").status_code == 302
+    late = entry(due(ready))
+    sync(client, ready, entry(what="undo", of=late["id"]), late)
+    assert not Event.objects.exists()
+    # what was logged before phones gave names
+    old = Event.objects.create(composition=ready, step="saw", part="1", what="done", at=timezone.now())
+    sync(client, ready, entry(what="undo", of=f"e{old.pk}"))
+    assert not Event.objects.exists()
 
 
 def test_nothing_else_can_happen_to_a_piece(client, ready):
-    assert tick(client, ready, "vanished").status_code == 422
+    good = entry(due(ready))
+    for wrong in (
+        {"what": "vanished"},
+        {"id": "x"},
+        {"id": 7},
+        {"parts": "1"},
+        {"parts": ["<b>"]},
+        {"step": ""},
+        {"at": "yesterday"},
+        {"why": "magic"},
+        {"text": "x" * 501},
+        {"x": "left"},
+    ):
+        answer = sync(client, ready, good | wrong, "nonsense")
+        assert [state for _, state, _ in answer.json()["answers"]] == ["refused", "refused"], wrong
     assert not Event.objects.exists()
+    for body in ("", "[]", "{", '{"entries": 5, "now": 1}', '{"entries": [1]}', '{"entries": [], "cursor": [1]}'):
+        posted = client.post(f"/picture/{ready.uid}/bench/sync/", body, content_type="application/json")
+        assert posted.status_code == 422, body
 
 
 def test_boards_go_on_and_off_the_rack(client, person, ready):
@@ -300,8 +296,8 @@ def test_the_demo_is_loaded_once_and_keeps_what_people_did(person, page):
 
 def test_a_thumb_that_taps_twice_ticks_once(client, ready):
     first = to_saw(ready)[0]
-    for _ in range(2):
-        tick(client, ready, card=first)
+    tick(client, ready, card=first)
+    assert "was ticked already, and counts once" in words_of(tick(client, ready, card=first))
     assert Event.objects.count() == 1
     tick(client, ready, "broke", next(c for c in cards_of(ready) if c.key == ("shape", first.parts[0])))
     tick(client, ready, card=first)
@@ -358,21 +354,16 @@ def test_a_part_is_found_by_its_photo_and_by_its_number(client, ready):
 
 def test_what_broke_is_mended_or_made_again_and_the_log_says_why(client, ready):
     card = next(c for c in cards_of(ready) if c.step.verb == "shape")
-    address = f"/picture/{ready.uid}/bench/broke/"
-    marks = {"step": card.key[0], "part": card.key[1]}
-    page = client.get(address, marks).content.decode()
-    assert "split along the grain" in page
-    assert "Make it again" in page
-    client.post(address, marks | {"what": "mended", "how": "along"})
+    pocket = pocket_in(client.get(f"/picture/{ready.uid}/bench/"))
+    mends = {how: (what, sentence(pocket, why)) for how, what, why, _ in pocket["mends"][pocket["pieces"]["1"][3]]}
+    assert mends["along"][0] == "glue"
+    assert mends["crumbled"] == ("remake", "splinters do not close")
+    tick(client, ready, "mended", card, why="along")
     assert Event.objects.get().what == "mended"
     # what is mended is not sawn again
-    assert not bench.remakes(ready)
-    client.post(address, marks | {"what": "broke", "how": "wrong"})
-    page = client.get(f"/picture/{ready.uid}/bench/", {"step": "saw", "part": card.key[1]}).content.decode()
-    assert "A remake: the wrong wood, way or face." in page
-    assert "print its pattern" in page
+    assert due(ready).step.verb == "paste"
+    tick(client, ready, "broke", card, why="wrong")
     assert client.get(f"/picture/{ready.uid}/print/?pack=ready&parts={card.key[1]}").status_code == 200
     assert "the wrong wood, way or face" in client.get(f"/picture/{ready.uid}/log/").content.decode()
-    assert client.post(address, marks | {"what": "broke", "how": "magic"}).status_code == 422
     # it travels with the project file
     assert [entry.get("why") for entry in log_of(ready)] == ["along", "wrong"]

@@ -8,7 +8,7 @@ from emberquilt.intake import by_hand
 from emberquilt.intake.knobs import Knobs
 from tests.core import test_intake_kinds, test_intake_picture, test_intake_svg, test_intake_widths, test_leaving
 from tests.core.test_by_hand import WINDOW
-from tests.web.conftest import said, upload
+from tests.web.conftest import entry, said, sync, upload
 from workshop import progress
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
@@ -142,8 +142,7 @@ def test_what_breaks_unexpectedly_is_told_too(client, person, koi_svg, monkeypat
 def test_a_project_leaves_and_returns_with_its_log(client, work, page):
     page.do(work, "wood", "wood", "1-6", wood="walnut")
     page.do(work, "assembly", "anchor", "2")
-    client.post(f"/picture/{work.uid}/bench/clock/", {"what": "start"})
-    client.post(f"/picture/{work.uid}/bench/tick/", {"what": "done"})
+    sync(client, work, entry(step="saw", parts=["1"], minutes=3, text="as it came", who="Ada", sawn=60, x=1, y=2))
     work.refresh_from_db()
     now = timezone.now()
     first = write_project(actions.project_of(work, now))

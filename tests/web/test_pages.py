@@ -30,6 +30,10 @@ def addresses(row) -> dict[str, str]:
         "begin": "/begin/",
         "shop": "/shop/",
         "bench": f"/picture/{row.uid}/bench/",
+        "bench-more": f"/picture/{row.uid}/bench/more.json?load=0",
+        "bench-manifest": f"/picture/{row.uid}/bench/app.webmanifest",
+        "pedal": f"/picture/{row.uid}/bench/pedal/",
+        "bench-worker": "/bench-worker.js",
         "shapes": f"/picture/{row.uid}/shapes.json",
         "small": f"/picture/{row.uid}/small?smallest=9mm",
         "look": f"/picture/{row.uid}/look.jpg?w=200",
@@ -90,11 +94,10 @@ def test_the_smoke_test_knows_every_page(work):
         "undo",
         "redo",
         "do",
-        "bench-tick",
-        "broke",
+        "bench-sync",
+        "bench-photo",
+        "snapshot",
         "swatch-sheet",
-        "bench-clock",
-        "bench-untick",
         "shop-practice",
         "shop-board",
         "shop-board-drop",
@@ -143,7 +146,7 @@ def test_nobody_sees_anothers_work(client, work, other, person):
         f"/picture/{work.uid}/wood/do/",
         f"/picture/{work.uid}/discard/",
         f"/picture/{work.uid}/undo/wood/",
-        f"/picture/{work.uid}/bench/tick/",
+        f"/picture/{work.uid}/bench/sync/",
         f"/draft/{draft.uid}/accept/",
         f"/draft/{draft.uid}/discard/",
     ):
@@ -160,7 +163,7 @@ def test_reading_never_writes_and_writing_is_never_a_get(client, work):
         f"/picture/{work.uid}/discard/",
         f"/picture/{work.uid}/undo/wood/",
         "/bring/",
-        f"/picture/{work.uid}/bench/tick/",
+        f"/picture/{work.uid}/bench/sync/",
         "/shop/practice/",
         "/shop/board/",
     ):
@@ -237,7 +240,7 @@ def test_lengths_stand_in_the_shops_unit(client, work, page):
 
 def test_bench_and_log_of_a_removed_piece_do_not_break(client, work, page):
     page.do(work, "wood", "wood", "1-6", wood="walnut")
-    client.post(f"/picture/{work.uid}/bench/tick/", {"what": "done"})
+    client.post(f"/picture/{work.uid}/bench/sync/", {"what": "done"})
     Event.objects.update(part="999", step="saw")
     assert client.get(f"/picture/{work.uid}/log/").status_code == 200
     assert client.get(f"/picture/{work.uid}/bench/").status_code == 200

@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.conftest import composition, grid
 from tests.core.test_rack import PATCH, photo_of
-from tests.web.conftest import laid, said
+from tests.web.conftest import entry, laid, pocket_in, said, sentence, sync
 from workshop import progress
 from workshop.compositions import actions, store
 from workshop.compositions.plans import plan_of
@@ -358,13 +358,14 @@ def test_a_remake_from_another_board_is_warned_of(client, page, coloured, person
     add_board(person, "walnut", "W2", "600 mm", "150 mm", "20 mm")
     page.do(coloured, "wood", "place", "1", board="W1", x="100", y="75")
     coloured.refresh_from_db()
-    form = {"step": "saw", "part": "1"}
-    client.post(f"/picture/{coloured.uid}/bench/tick/", form | {"what": "broke"})
-    text = client.get(f"/picture/{coloured.uid}/bench/?step=saw&part=1").content.decode()
-    assert "The same board, W1" in text
-    assert '<option value="W2"' in text
-    told = client.post(f"/picture/{coloured.uid}/bench/tick/", form | {"what": "done", "board": "W2"}, follow=True)
-    assert "no photo tells how they differ" in told.content.decode()
+    form = {"step": "saw", "parts": ["1"]}
+    sync(client, coloured, entry(what="broke", **form))
+    pocket = pocket_in(client.get(f"/picture/{coloured.uid}/bench/"))
+    lines, boards = pocket["remakes"][pocket["pieces"]["1"][4]]
+    assert "The same board, W1" in sentence(pocket, lines[0])
+    assert "W2" in [name for name, _ in boards]
+    told = sync(client, coloured, entry(board="W2", **form))
+    assert "no photo tells how they differ" in told.json()["answers"][0][2]
     coloured.refresh_from_db()
     assert coloured.placements.get(part="1").board == "W2"
 

@@ -7,10 +7,14 @@ from workshop.compositions.models import Composition
 
 from .models import Event
 
+MORE = ("why", "who", "text", "sawn_seconds", "made_of")
+"""What stands in a file only where there is something to say."""
+
 
 def log_of(row: Composition) -> tuple[dict, ...]:
-    return tuple(
-        {
+    told = []
+    for e in row.events.all():
+        entry = {
             "part": e.part,
             "step": e.step,
             "what": e.what,
@@ -18,9 +22,11 @@ def log_of(row: Composition) -> tuple[dict, ...]:
             "estimate_minutes": e.estimate_minutes,
             "at": e.at.astimezone(dt.UTC).isoformat(),
         }
-        | ({"why": e.why} if e.why else {})
-        for e in row.events.all()
-    )
+        entry |= {name: value for name in MORE if (value := getattr(e, name))}
+        if e.x_mm is not None and e.y_mm is not None:
+            entry["place"] = [e.x_mm, e.y_mm]
+        told.append(entry)
+    return tuple(told)
 
 
 def keep_log(row: Composition, log) -> None:
@@ -32,6 +38,7 @@ def keep_log(row: Composition, log) -> None:
         except ValueError:
             raise BadChoice("A date in this file's log is damaged.") from None
         at = at if at.tzinfo else at.replace(tzinfo=dt.UTC)
+        x, y = entry.get("place", (None, None))
         events.append(
             Event(
                 composition=row,
@@ -41,7 +48,9 @@ def keep_log(row: Composition, log) -> None:
                 minutes=entry["minutes"],
                 estimate_minutes=entry.get("estimate_minutes"),
                 at=at,
-                why=entry.get("why", ""),
+                x_mm=x,
+                y_mm=y,
+                **{name: entry[name] for name in MORE if name in entry},
             )
         )
     Event.objects.bulk_create(events)

@@ -4,14 +4,15 @@ from workshop.compositions.models import Composition
 
 
 class Event(models.Model):
-    """Something done at the bench: a step, or a step's work on one part, or a part that broke, or was mended. `step`
-    is the verb of a step that is done part by part, with the part's key, or the key of another, with nothing. Minutes
-    as the timer had them; of parts that were done in one go only the first has any."""
+    """Something done at the bench: a step, or a step's work on one part, or a part that broke, or was mended, or a note
+    on either. `step` is the verb of a step that is done part by part, with the part's key, or the key of another, with
+    nothing. Minutes as the clock had them; of parts that were done in one go only the first has any."""
 
     class What(models.TextChoices):
         DONE = "done"
         BROKE = "broke"
         MENDED = "mended"
+        NOTE = "note"
 
     composition = models.ForeignKey(Composition, models.CASCADE, related_name="events")
     part = models.CharField(max_length=40, blank=True)
@@ -22,25 +23,59 @@ class Event(models.Model):
     at = models.DateTimeField()
     why = models.CharField(max_length=12, blank=True)
     """Of a part that is made again or was mended: how it came to that."""
+    x_mm = models.FloatField(null=True)
+    y_mm = models.FloatField(null=True)
+    """Where on the picture it broke."""
+    client = models.CharField(max_length=40, blank=True)
+    """The name that the phone gave it, by which it is known when it is sent twice."""
+    who = models.CharField(max_length=40, blank=True)
+    sawn_seconds = models.FloatField(null=True)
+    """Of its minutes those with the foot on the switch."""
+    text = models.CharField(max_length=500, blank=True)
+    made_of = models.JSONField(default=dict)
+    """What it was done on, as the log learns from it: wood, thickness, blade and so on, as the plan then had it."""
 
     class Meta:
         ordering = ("at", "id")
+        constraints = (
+            models.UniqueConstraint(
+                fields=("composition", "client"), condition=~models.Q(client=""), name="event_known_once"
+            ),
+        )
 
     def __str__(self) -> str:
         return f"{self.step} {self.part} {self.what}"
 
 
-class Timer(models.Model):
-    """The clock of the card at the bench. It runs on through reloads and restarts: only its start is kept."""
+class Undone(models.Model):
+    """An event that was taken back, by the name its phone gave it: should it come in later, or again, it stays out."""
 
-    composition = models.OneToOneField(Composition, models.CASCADE, related_name="timer")
-    step = models.CharField(max_length=40)
-    part = models.CharField(max_length=40, blank=True)
-    seconds = models.FloatField(default=0)
-    running_since = models.DateTimeField(null=True)
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="undone")
+    client = models.CharField(max_length=40)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("composition", "client"), name="undone_once"),)
 
     def __str__(self) -> str:
-        return f"{self.step} {self.part}"
+        return self.client
+
+
+class Snapshot(models.Model):
+    """A photo taken at the bench, of the work or of a part of it: a JPEG without what a camera writes beside it."""
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="snapshots")
+    client = models.CharField(max_length=40)
+    step = models.CharField(max_length=40, blank=True)
+    part = models.CharField(max_length=40, blank=True)
+    at = models.DateTimeField()
+    jpeg = models.BinaryField()
+
+    class Meta:
+        ordering = ("at", "id")
+        constraints = (models.UniqueConstraint(fields=("composition", "client"), name="snapshot_once"),)
+
+    def __str__(self) -> str:
+        return self.client
 
 
 class Skill(models.Model):

@@ -1,208 +1,175 @@
-"""Bench cards, one at a time, for a phone with dusty fingers."""
+"""The bench: all cards of a work in one page that goes on without its server, and what phones send when they can."""
 
-import re
-from urllib.parse import urlencode
+import json
 
-from django.contrib import messages
-from django.shortcuts import redirect, render
+import cv2
+from django.contrib.staticfiles import finders
+from django.contrib.staticfiles.storage import staticfiles_storage
+from django.db import IntegrityError, transaction
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
+from django.templatetags.static import static
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.utils import timezone
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET, require_POST
 
-from emberquilt.bench.cards import Card
-from emberquilt.bench.mending import HOWS, mends_of
-from emberquilt.bench.remake import other_board, remake_of
-from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.shaped import shaped_drawing
+from emberquilt.drawing.way import way_scene
 from emberquilt.errors import BadChoice
-from emberquilt.layers.stacked import scene_in
+from emberquilt.intake.raster_source import read_picture
 from emberquilt.plan import Plan
 from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.work.copies import any_copy
-from emberquilt.work.readings import dress_of
-from emberquilt.work.scene import Mark, Scene, scene_of
-from emberquilt.work.view import view_of
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
 from workshop.stations.faces import wood_table
 
-from . import actions
+from . import entries
+from .models import Snapshot
+from .practice import photo_of
 
-MOST_TICKS = 60
-MARK = re.compile(r"^[a-z0-9./-]{0,40}$")
-
-
-def _asked(request) -> tuple[str, str] | None:
-    values = request.GET if request.method == "GET" else request.POST
-    step, part = values.get("step", ""), values.get("part", "")
-    return (step, part) if step and MARK.match(step) and MARK.match(part) else None
-
-
-def _address(row, step: str, part: str) -> str:
-    """The page of one card."""
-    return f"{reverse('bench', args=(row.uid,))}?{urlencode({'step': step, 'part': part})}"
+A_LOAD = 24
+"""Drawings that a phone fetches at a time, once its cards are there."""
+MOST_SIDE_PX = 1600
+MOST_SNAPSHOTS = 400
+JPEG_QUALITY = 84
 
 
 @require_GET
-def card(request, uid):
+def bench(request, uid):
     row = own(request, uid)
     plan = plan_of(row)
-    table = plan.cards
-    now = actions.next_card(row, table, plan.left, _asked(request))
-    timer = actions.timer_of(row, now)
-    waiting = actions.marks_left(plan.left)
-    done = sum(1 for c in table if not waiting & set(c.marks))
-    context = {
-        "row": row,
-        "plan": plan,
-        "practice": plan.composition.practice,
-        "shelf": plan.composition.rack.shelf,
-        "card": now,
-        "done": done,
-        "total": len(table),
-        "ticks": _ticks(done, len(table)),
-        "seconds": actions.seconds_of(timer) if timer else 0,
-        "running": bool(timer and timer.running_since),
-        "asks_after": 60 * actions.DOUBTFUL * now.estimate_minutes if now else 0,
-        "asks": bool(timer and now and actions.doubtful(now, actions.seconds_of(timer))),
-        "can_untick": row.events.exists(),
-        "wood_table": wood_table(plan.composition),
+    pocket = plan.pocket | {
+        "uid": str(row.uid),
+        "name": row.name,
+        "revision": row.revision,
+        "woods": wood_table(plan.composition),
+        "people": ["", *plan.composition.practice.helpers],
+        "loads": [f"{reverse('bench-more', args=(row.uid,))}?r={row.revision}&load={i}" for i in range(_loads(plan))],
+        "log": entries.since(row),
     }
-    if now is not None:
-        context |= _about(row, plan, table, now, waiting)
-    return render(request, "bench/card.html", context)
+    return render(request, "bench/bench.html", {"row": row, "pocket": _told(pocket)})
 
 
-def _about(row, plan: Plan, table: tuple[Card, ...], now: Card, waiting: set) -> dict:
-    place = table.index(now)
-    following, before = (table[i] if 0 <= i < len(table) else None for i in (place + 1, place - 1))
-    alike = [c for c in table if c.step.key == now.step.key]
-    scene = _scene(plan, now)
-    part = plan.job.by_key.get(any_copy(now.parts[0])) if now.piece else None
-    remade = actions.remakes(row)[now.parts[0]] if now.piece else 0
-    return {
-        "part": part,
-        "piece": plan.composition.by_key.get(now.piece),
-        "several": plan.job.copies > 1,
-        "layer": plan.composition.home[now.piece].name if now.piece and len(plan.composition.layers) > 1 else "",
-        "height_mm": plan.job.lifted_mm(plan.composition.by_key[now.piece]) if now.piece else None,
-        "same_step": len(alike),
-        "step_place": alike.index(now) + 1,
-        "cut": plan.saw.cut_at(now.step.key, any_copy(now.parts[0])) if now.step.verb in SAW_VERBS else None,
-        "shaped": shaped_drawing(plan.job, now.piece) if part and now.step.verb == "shape" else None,
-        "next": following,
-        "next_address": _address(row, *following.key) if following else "",
-        "before_address": _address(row, *before.key) if before else "",
-        "remake": remake_of(plan.job, now.parts[0]) if remade else None,
-        "why_remade": actions.why_remade(row, now.parts[0]) if remade else "",
-        "board": plan.composition.placements[now.parts[0]].board
-        if remade and now.parts[0] in plan.composition.placements
-        else "",
-        "is_done": not waiting & set(now.marks),
-        "mark": now.key,
-        "scene": shapes_json(scene) | {"dress": dress_json(scene)},
-    }
+def _told(pocket: dict) -> str:
+    """As it may stand within a page's script element."""
+    return json.dumps(pocket, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
 
 
-def _scene(plan: Plan, now: Card) -> Scene:
-    """The part lit among its neighbours, its arrow on it, start and pilot holes where it is sawn; where the card is
-    about more, all that it is about is lit on the whole work."""
-    composition = plan.composition
-    lit = {int(name) for key in now.parts if (name := any_copy(key)).isdecimal()}
-    if not now.piece:
-        dress = {
-            p.key: dress_of(composition, p, "full" if not lit or p.key in lit else "dark") for p in composition.made
-        }
-        return scene_in(plan.job, view_of(composition), dress)
-    layer = composition.home[now.piece]
-    dress = {
-        p.key: dress_of(composition, p, "full" if p.key in lit else "dark", arrow=p.key == now.piece)
-        for p in layer.without_openings.pieces
-    }
-    marks: list[Mark] = []
-    if now.step.verb in SAW_VERBS:
-        cut = plan.saw.cut_at(now.step.key, any_copy(now.parts[0]))
-        marks.append(Mark("start", *cut.start_mm, piece=now.piece))
-        marks += [Mark("hole", h.x_mm, h.y_mm, piece=now.piece) for h in cut.holes]
-    return scene_of(layer, composition, dress, tuple(marks))
+def _drawn(plan: Plan) -> list:
+    """The cards that a drawing of their own belongs to."""
+    return [card for card in plan.cards if card.step.verb in (*SAW_VERBS, "shape") and card.step.each]
 
 
-def _ticks(done: int, total: int) -> list[tuple[float, float, bool]]:
-    count = min(total, MOST_TICKS) or 1
-    here = done * count / max(total, 1)
-    return [
-        (round(3 + i * 348 / count, 1), 15 if i % 10 == 0 else 11 if i % 5 == 0 else 7, i < here)
-        for i in range(count + 1)
-    ]
+def _loads(plan: Plan) -> int:
+    return -(-len(_drawn(plan)) // A_LOAD)
 
 
-def _card_now(request, row) -> Card:
-    plan = plan_of(row)
-    now = actions.next_card(row, plan.cards, plan.left, _asked(request))
-    if now is None:
-        raise BadChoice("Every card is done.")
-    return now
+@require_GET
+@cache_control(private=True, max_age=86400, immutable=True)
+def more(request, uid):
+    """Some of the drawings that belong to cards: the ways of the blade, and what comes off in shaping. The address
+    changes with the work."""
+    plan = plan_of(own(request, uid))
+    load = request.GET.get("load", "")
+    first = int(load) * A_LOAD if load.isdecimal() and len(load) < 6 else 0
+    ways, shaped = {}, {}
+    for card in _drawn(plan)[first : first + A_LOAD]:
+        part = any_copy(card.parts[0])
+        if card.step.verb in SAW_VERBS:
+            ways[part] = way_scene(plan.job, plan.saw, part)
+        elif card.piece:
+            drawing = shaped_drawing(plan.job, card.piece)
+            shaped[part] = render_to_string("relief/shaped.html", {"shaped": drawing})
+    return JsonResponse({"ways": ways, "shaped": shaped})
 
 
 @require_POST
-def tick(request, uid):
+def sync(request, uid):
+    """What a phone wrote down since it was heard last, and what others wrote down since."""
     row = own(request, uid)
-    plan, now, values = plan_of(row), _card_now(request, row), request.POST
-    part = now.parts[0] if now.piece else ""
-    placed = plan.composition.placements.get(part)
-    board = values.get("board", "") if now.piece else ""
-    board = "" if placed is not None and board == placed.board else board
-    warning = other_board(plan.job, part, board) if board else ""
-    told = values.get("took", ""), values.get("minutes", "")
     try:
-        event = actions.tick_from_board(row, now, values.get("what", "done"), board, *told)
-    except actions.ClockAsks as problem:
-        messages.warning(request, str(problem))
-        return redirect(_address(row, *now.key))
-    if warning and event.what == "done":
-        messages.warning(request, warning)
-    return redirect("bench", row.uid)
+        told = json.loads(request.body)
+        if not isinstance(told, dict):
+            raise ValueError
+    except ValueError:
+        raise BadChoice("What this phone sent cannot be read.") from None
+    sent = told.get("entries", [])
+    answers = entries.take(row, sent, told.get("now")) if sent else []
+    row.refresh_from_db(fields=["revision"])
+    return JsonResponse({"answers": answers} | entries.since(row, told.get("cursor")))
 
 
-@require_http_methods(["GET", "POST"])
-def broke(request, uid):
-    """A part that broke, or is not as it should be: how, and what to do about it. By POST one of the two ways."""
+@require_POST
+def photo(request, uid):
+    """A photo from the bench, once however often it is sent."""
     row = own(request, uid)
-    plan, now = plan_of(row), _card_now(request, row)
-    if not now.piece:
-        raise BadChoice("This card is about the work as a whole: choose the card of the part that broke.")
-    part = now.parts[0]
-    if request.method == "POST":
-        how, what = request.POST.get("how", ""), request.POST.get("what", "")
-        if what not in ("broke", "mended"):
-            raise BadChoice("Say whether it is made again or mended.")
-        actions.tick(row, now, what, took="none", why=how)
-        return redirect("bench", row.uid)
-    context = {
-        "row": row,
-        "card": now,
-        "piece": plan.composition.by_key.get(now.piece),
-        "mark": now.key,
-        "back": _address(row, *now.key),
-        "ways": [(how, HOWS[how], mend) for how, mend in mends_of(plan.job, plan.saw, part).items()],
+    name, step, part = (request.POST.get(key, "") for key in ("id", "step", "part"))
+    if not entries.NAME.match(name) or not entries.MARK.match(step) or not entries.MARK.match(part):
+        raise BadChoice("This photo came without a name, and cannot be kept.")
+    if row.snapshots.filter(client=name).exists():
+        return JsonResponse({"state": "known"})
+    if row.snapshots.count() >= MOST_SNAPSHOTS:
+        raise BadChoice(f"This work has {MOST_SNAPSHOTS} photos already. Drop some in its log first.")
+    picture = read_picture(photo_of(request, "Take a photo first."))
+    rgb = picture.rgb if picture.rgb is not None else cv2.cvtColor(picture.grey, cv2.COLOR_GRAY2RGB)
+    share = MOST_SIDE_PX / max(rgb.shape[:2])
+    if share < 1:
+        rgb = cv2.resize(rgb, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
+    _, jpeg = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
+    try:
+        with transaction.atomic():
+            Snapshot.objects.create(
+                composition=row, client=name, step=step, part=part, at=timezone.now(), jpeg=jpeg.tobytes()
+            )
+    except IntegrityError:
+        return JsonResponse({"state": "known"})
+    return JsonResponse({"state": "kept"})
+
+
+@require_GET
+@cache_control(private=True, max_age=31536000, immutable=True)
+def snapshot(request, uid, pk):
+    """A photo that was taken at the bench."""
+    kept = get_object_or_404(Snapshot, pk=pk, composition=own(request, uid))
+    return HttpResponse(bytes(kept.jpeg), content_type="image/jpeg")
+
+
+@require_GET
+def pedal(request, uid):
+    """A foot switch to try the bench with: it sends what a real one's key would."""
+    return render(request, "bench/pedal.html", {"row": own(request, uid)})
+
+
+@require_GET
+def manifest(request, uid):
+    """What a phone needs to know to put the bench of this work among its applications."""
+    row = own(request, uid)
+    address = reverse("bench", args=(row.uid,))
+    icon = {"src": static("mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"}
+    told = {
+        "id": address,
+        "name": f"{row.name}: bench",
+        "short_name": row.name[:12],
+        "start_url": address,
+        "scope": address,
+        "display": "standalone",
+        "background_color": "#f1e9da",
+        "theme_color": "#f1e9da",
+        "icons": [icon],
     }
-    return render(request, "bench/broke.html", context)
+    return JsonResponse(told, content_type="application/manifest+json")
 
 
-@require_POST
-def clock(request, uid):
-    row = own(request, uid)
-    now = _card_now(request, row)
-    if request.POST.get("what") == "pause":
-        actions.pause(row)
-    else:
-        actions.start(row, now)
-    return redirect(_address(row, *now.key))
-
-
-@require_POST
-def untick(request, uid):
-    row = own(request, uid)
-    event = actions.untick(row)
-    if event is None:
-        return redirect("bench", row.uid)
-    return redirect(_address(row, event.step, event.part))
+@require_GET
+def worker(request):
+    """The script that keeps the bench's pages for when the server cannot be reached; it has to lie above them."""
+    path = finders.find("js/bench-worker.js") or staticfiles_storage.path("js/bench-worker.js")
+    with open(path, encoding="utf-8") as file:
+        return HttpResponse(
+            file.read(),
+            content_type="text/javascript",
+            headers={"Service-Worker-Allowed": "/", "Cache-Control": "no-cache"},
+        )

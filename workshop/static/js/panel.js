@@ -37,6 +37,12 @@ export class Panel {
     this.fit();
   }
 
+  // Shapes that were read before.
+  lay(scene) {
+    Object.assign(this.scene, scene);
+    this.fit();
+  }
+
   // Only some outlines changed: the others stay as they are drawn.
   reshape({ changed, gone }, dress) {
     const out = new Set([...gone, ...changed.map(([key]) => key)]);

@@ -361,8 +361,13 @@ function mixed(colour, other, share) {
   return `rgb(${a.map((v, n) => Math.round(share * v + (1 - share) * b[n]))})`;
 }
 
-// Ties a player to the page: the slot says what is played, the ticket tells the stroke and carries the keys.
-export function playing(host) {
+// Ties a player to the page: the slot says what is played, the ticket tells the stroke and carries the keys; `get`
+// gives the way that is named there.
+const fetched = async (url) => {
+  const answer = await fetch(url);
+  return answer.ok ? answer.json() : {};
+};
+export function playing(host, get = fetched) {
   const slot = () => document.querySelector("[data-way]");
   let player = null,
     shown = null;
@@ -394,8 +399,7 @@ export function playing(host) {
     host.querySelector("canvas.way")?.remove();
     player = null;
     if (!url) return;
-    const answer = await fetch(url);
-    const way = answer.ok ? await answer.json() : {};
+    const way = await get(url);
     if (url !== shown || !way.strokes?.length) return;
     const canvas = document.createElement("canvas");
     canvas.className = "way";
