@@ -57,7 +57,7 @@ def moulded(sentences: Sequence[str]) -> tuple[list[str], list]:
 
 
 def pocket_of(job: Job, steps: Sequence[Step], cards: Sequence[Card], saw: SawPlan) -> dict[str, Any]:
-    """{"moulds", "texts", "steps": [[key, verb, each, [before, ...], parts where no card names them]], "cards": [row],
+    """{"moulds", "texts", "steps": [[key, verb, each, [before, ...], parts and copy of what is no part's]], "cards": [row],
     "pieces", "dress", "layers", "w", "h", "mends", "remakes", "hows", "copies"}: rows as `_card_row` and others say."""
     texts, mends, remakes = Once(), Once(), Once()
     place = {step.key: i for i, step in enumerate(steps)}
@@ -73,7 +73,7 @@ def pocket_of(job: Job, steps: Sequence[Step], cards: Sequence[Card], saw: SawPl
         "cards": rows,
         "steps": [
             [step.key, step.verb, int(step.each), [place[key] for key in step.after if key in place]]
-            + ([list(step.parts)] if not step.each else [])
+            + ([list(step.parts), step.copy] if not step.each else [])
             for step in steps
         ],
         "pieces": pieces,

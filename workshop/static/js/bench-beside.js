@@ -40,7 +40,8 @@ export function begin(bench) {
     bench.view.found = key && pocket.pieces[key] ? key : 0;
     bench.view.showAll(key ? pocket.pieces[key][2] : undefined);
     const piece = pocket.pieces[key];
-    const places = bench.cards.cards.map((card, place) => place).filter((p) => bench.piece(bench.cards.cards[p]) === key);
+    const own = (place) => piece && bench.piece(bench.cards.cards[place]) === key;
+    const places = [...bench.cards.cards.keys()].filter(own);
     const rows = places.map((place) => {
       const row = element("li", ""),
         button = element("button", text(bench.cards.cards[place].title), { type: "button" });

@@ -147,7 +147,14 @@ export class BenchLog {
 // been done before what is ticked.
 export class Cards {
   constructor(pocket) {
-    this.steps = pocket.steps.map(([key, verb, each, before, parts]) => ({ key, verb, each, before, parts: parts ?? [] }));
+    this.steps = pocket.steps.map(([key, verb, each, before, parts, copy]) => ({
+      key,
+      verb,
+      each,
+      before,
+      parts: parts ?? [],
+      copy: copy ?? 0,
+    }));
     this.cards = pocket.cards.map(([step, title, lines, caution, minutes, ...rest]) => ({
       step,
       title,
@@ -161,6 +168,7 @@ export class Cards {
       const step = this.steps[card.step];
       card.each = step.each;
       card.verb = step.verb;
+      card.copy = step.each ? Number(card.parts[0].split("/")[1] ?? 1) : step.copy;
       card.marks = step.each ? card.parts.map((part) => keyOf(step.verb, part)) : [keyOf(step.key, "")];
       if (step.each) step.parts = step.parts.concat(card.parts);
     }

@@ -2,7 +2,7 @@
 import { dropPhoto, photosOf } from "./bench-store.js";
 
 const EVERY_MS = 1100,
-  ALONE_MS = 5000;
+  ALONE_MS = 3000;
 
 export function begin(bench) {
   const { main, log, pocket } = bench;
@@ -52,7 +52,7 @@ export function begin(bench) {
   }
 
   function tell(words) {
-    const item = document.createElement("li");
+    const item = document.createElement("p");
     const away = document.createElement("button");
     away.type = "button";
     away.textContent = "read";

@@ -84,7 +84,7 @@ class Bench {
     const screen = over && this.screen === "card" ? "alldone" : this.screen;
     for (const part of main.querySelectorAll("[data-screen]")) part.hidden = part.dataset.screen !== screen;
     main.dataset.shows = screen;
-    slot("view").hidden = screen === "alldone";
+    slot("viewed").hidden = screen === "alldone";
     this.drawRule();
     if (over) this.showEnd();
     else if (screen === "card") this.showCard();
@@ -130,9 +130,8 @@ class Bench {
     place.append(` of ${alike.length}`);
     slot("title").textContent = text(card.title);
     slot("about").textContent = piece ? text(piece[1]) : "";
-    const copy = Number(card.parts[0]?.split("/")[1] ?? 1);
-    slot("copy").hidden = !(pocket.copies > 1 && card.each);
-    slot("copy").textContent = `${copy} of ${pocket.copies}`;
+    slot("copy").hidden = !(pocket.copies > 1 && card.copy);
+    slot("copy").textContent = `${card.copy} of ${pocket.copies}`;
     slot("lines").replaceChildren(
       ...card.lines.map((line) => {
         const item = document.createElement("li");
