@@ -170,8 +170,9 @@ export class Cards {
       card.verb = step.verb;
       card.copy = step.each ? Number(card.parts[0].split("/")[1] ?? 1) : step.copy;
       card.marks = step.each ? card.parts.map((part) => keyOf(step.verb, part)) : [keyOf(step.key, "")];
-      if (step.each) step.parts = step.parts.concat(card.parts);
+      if (step.each) step.parts.push(...card.parts);
     }
+    this.number();
     this.followers = this.steps.map(() => []);
     this.steps.forEach(({ before }, i) => before.forEach((j) => this.followers[j].push(i)));
     this.after = this.steps.map(() => new Set());
@@ -182,30 +183,47 @@ export class Cards {
       }
   }
 
+  // Parts by number: what is done to which of them is a row of bits.
+  number() {
+    const numbers = new Map();
+    const numberOf = (part) => numbers.get(part) ?? numbers.set(part, numbers.size).get(part);
+    for (const step of this.steps) {
+      step.bits = step.parts.map(numberOf);
+      step.marks = step.parts.map((part) => keyOf(step.verb, part));
+    }
+    this.words = (numbers.size >> 5) + 1;
+    for (const card of this.cards) card.bits = card.parts.map(numberOf);
+  }
+
   // Cards that are left, as a set of their places.
   left(done) {
-    const ticked = this.steps.map(({ key, verb, each, parts }) => {
-      if (each) return new Set(parts.filter((part) => done.has(keyOf(verb, part))));
-      return done.has(keyOf(key, "")) ? new Set(parts.length ? parts : [""]) : new Set();
-    });
-    const later = this.steps.map(() => new Set());
-    for (let i = this.steps.length - 1; i >= 0; i -= 1)
-      for (const j of this.followers[i]) {
-        ticked[j].forEach((part) => later[i].add(part));
-        later[j].forEach((part) => later[i].add(part));
+    const has = (row, bit) => row[bit >> 5] & (1 << (bit & 31));
+    const add = (row, bit) => (row[bit >> 5] |= 1 << (bit & 31));
+    // one more word for a step that speaks of no part
+    const rows = () => this.steps.map(() => new Uint32Array(this.words + 1));
+    const ticked = rows(),
+      later = rows();
+    this.steps.forEach(({ key, each, bits, marks }, i) => {
+      if (each) bits.forEach((bit, n) => done.has(marks[n]) && add(ticked[i], bit));
+      else if (done.has(keyOf(key, ""))) {
+        bits.forEach((bit) => add(ticked[i], bit));
+        if (!bits.length) ticked[i][this.words] = 1;
       }
-    const keeps = this.steps.map(({ key, each, parts }, i) => {
+    });
+    for (let i = this.steps.length - 1; i >= 0; i -= 1)
+      for (const j of this.followers[i]) later[i].forEach((word, n) => (later[i][n] = word | ticked[j][n] | later[j][n]));
+    const keeps = this.steps.map(({ key, each, bits }, i) => {
       if (!each && done.has(keyOf(key, ""))) return null;
-      if (!parts.length) return later[i].size ? null : new Set();
-      const shared = parts.filter((part) => later[i].has(part));
-      if (!each && !shared.length && later[i].size) return null;
-      const keep = new Set(parts.filter((part) => !later[i].has(part) && !(each && ticked[i].has(part))));
-      return keep.size ? keep : null;
+      const begun = later[i].some(Boolean);
+      if (!bits.length) return begun ? null : later[i];
+      if (!each && begun && !bits.some((bit) => has(later[i], bit))) return null;
+      const gone = each ? later[i].map((word, n) => word | ticked[i][n]) : later[i];
+      return bits.some((bit) => !has(gone, bit)) ? gone : null;
     });
     const left = new Set();
     this.cards.forEach((card, place) => {
-      const keep = keeps[card.step];
-      if (keep && (!card.each || card.parts.some((part) => keep.has(part)))) left.add(place);
+      const gone = keeps[card.step];
+      if (gone && (!card.each || card.bits.some((bit) => !has(gone, bit)))) left.add(place);
     });
     return left;
   }
