@@ -24,13 +24,14 @@ from .relief.heights import Relief
 from .saw.copies import cutting_copies
 from .saw.cuts import SawPlan
 from .saw.planning import saw_plan
+from .saw.steps import SAW_VERBS
 from .stock.buying import Buying, buying_of
 from .stock.milling import Milling, milling_of
 from .stock.need import Need, needs_of
 from .work.composition import Composition
 from .work.parts import Job, job_of
 from .work.register import JUDGEMENTS, STEPS
-from .work.steps import Done, Gathered, Step, left_of
+from .work.steps import Done, Gathered, Step, left_of, paced
 
 T = TypeVar("T")
 
@@ -117,7 +118,9 @@ class Plan:
         gathered = Gathered()
         for _, tell in sorted(STEPS, key=lambda entry: entry[0]):
             tell(self.job, self, gathered)
-        return tuple(gathered.steps)
+        pace = self.composition.pace
+        # a cut has the shop's own pace in its minutes already
+        return tuple(step if step.verb in SAW_VERBS else paced(step, pace) for step in gathered.steps)
 
     @of_work
     def cards(self) -> tuple[Card, ...]:
@@ -133,6 +136,13 @@ class Plan:
     def left(self) -> tuple[Step, ...]:
         """The steps that are not done."""
         return left_of(self.steps, self.done)
+
+    @cached_property
+    def marks_left(self) -> frozenset[tuple[str, str]]:
+        """What is still to be ticked."""
+        return frozenset(
+            mark for step in self.left for mark in (map(step.mark, step.parts) if step.each else [step.mark()])
+        )
 
     @property
     def todo(self) -> tuple[Sequence[Step], dt.datetime, Wishes]:

@@ -98,6 +98,7 @@ CHOICES = {
     "table_down": {"left": "the left side goes down", "right": "the right side goes down"},
     "backer_material": SHEETS,
     "shim_material": SHEETS,
+    "money": {sign: sign for sign in ("$", "€", "£", "¥", "kr", "Fr", "zł")},
 }
 
 LIMITS = {
@@ -142,6 +143,15 @@ LIMITS = {
     "outdoor_low_c": (-40.0, 45.0),
     "outdoor_high_c": (-40.0, 45.0),
     "buy_days": (0, 180),
+    "wage": (0.0, 10_000.0),
+    "overhead_hour": (0.0, 10_000.0),
+    "fee_share": (0.0, 0.7),
+    "margin_share": (0.0, 0.7),
+    "blade_price": (0.0, 10_000.0),
+    "sheet_price": (0.0, 10_000.0),
+    "glue_price": (0.0, 10_000.0),
+    "finish_price": (0.0, 10_000.0),
+    "extras_price": (0.0, 100_000.0),
     "pause_after": (0, 600),
     "pause_minutes": (0, 240),
     "estimate_ratio": (0.1, 20.0),
@@ -355,6 +365,24 @@ class Practice:
     outdoor_high_c: float = 25.0
     buy_days: int = 2
     """From the order until what is short is in the shop."""
+    money: str = "$"
+    wage: float = 0.0
+    """For an hour of hands, in the shop's money; 0, here and below, where nobody said."""
+    overhead_hour: float = 0.0
+    """Rent, power, machines: for each hour at work."""
+    fee_share: float = 0.0
+    """Of the price, what selling takes."""
+    margin_share: float = 0.2
+    """Of the price, what is to be left when everything is paid."""
+    blade_price: float = 0.0
+    sheet_price: float = 0.0
+    """A sheet of sandpaper."""
+    glue_price: float = 0.0
+    """100 ml of it."""
+    finish_price: float = 0.0
+    """100 ml of it."""
+    extras_price: float = 0.0
+    """Hanger, box and whatever else goes with each."""
 
     @classmethod
     def from_dict(cls, values: dict) -> "Practice":

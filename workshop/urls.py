@@ -14,6 +14,7 @@ from workshop.shop import swatch_cards
 from workshop.shop import views as shop
 from workshop.stations import views as stations
 from workshop.stations.calendar import views as calendar
+from workshop.stations.log import views as log
 
 handler400 = "workshop.entry.views.bad_request"
 handler403 = "workshop.entry.views.refused"
@@ -71,6 +72,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/mesh.bin", stations.mesh, name="mesh"),
     path("picture/<uuid:uid>/layout/", stations.layout_search, name="layout-search"),
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
+    path("picture/<uuid:uid>/price/", log.price, name="price"),
     path("picture/<uuid:uid>/dates/", calendar.agree, name="dates"),
     path("picture/<uuid:uid>/dates/polish/", calendar.polish, name="polish"),
     path("picture/<uuid:uid>/dates/polish/stop/", calendar.polish_stop, name="polish-stop"),

@@ -1,6 +1,7 @@
 """The cards at the bench: the same steps that the calendar dates, one card at a time."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from ..assembly.alike import alike_of
 from ..assembly.dryfit import fit_order
@@ -12,6 +13,7 @@ from ..relief.bevel import bevels_of
 from ..relief.shaping import GRITS, together_of
 from ..saw.blades import ALL, INSIDE
 from ..saw.cuts import SawPlan
+from ..saw.steps import SAW_VERBS
 from ..saw.told import corners_told
 from ..work.copies import among, any_copy, copy_of
 from ..work.fitted import fits_of
@@ -77,6 +79,18 @@ def cards(job: Job, steps: tuple[Step, ...], saw: SawPlan, glue: GluePlan) -> tu
     return tuple(table)
 
 
+def made_of(job: Job, card: Card, saw: SawPlan) -> dict[str, Any]:
+    """What the log learns of a card by: of a cut as the saw has it, of another its wood and thickness."""
+    verb = {"verb": card.step.verb}
+    if not card.step.each:
+        return verb
+    part = job.by_key[any_copy(card.parts[0])]
+    if card.step.verb in SAW_VERBS:
+        cut = saw.cut_at(card.step.key, part.key)
+        return {**verb, **cut.made_of} | {"length_mm": round(cut.length_mm, 1), "wears": round(cut.wears / cut.runs, 4)}
+    return verb | {"wood": part.material, "thickness_mm": round(part.thickness_mm, 2)}
+
+
 def _put_on(job: Job, step: Step, glue: GluePlan) -> list[str]:
     """How a sub-assembly goes on as one."""
     if step.verb != "put on":
@@ -96,7 +110,8 @@ def _whole(job: Job, step: Step, glue: GluePlan) -> Card:
         lines.append("Then it waits; go on with something else")
     # the card says by itself which copy it is
     title = step.label.removesuffix(among(step.copy, job.copies)) if step.copy else step.label
-    return Card(step, step.parts, step.label, title, tuple(lines), step.minutes, step.minutes, step.caution)
+    base = step.minutes / step.pace
+    return Card(step, step.parts, step.label, title, tuple(lines), step.minutes, base, step.caution)
 
 
 def _of_part(job: Job, step: Step, group: tuple[str, ...], minutes: float, saw: SawPlan, glue: GluePlan) -> Card:
@@ -149,7 +164,7 @@ def _sawing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
     if sawn := _details(job, part, ("sawn", "vein")):
         lines.append(f"{sawn} to saw into it without freeing anything: back out as you came")
     caution = f"{SAW_CAUTION} {_dust(job, part)}".strip()
-    return lines, minutes / job.composition.practice.estimate_ratio, caution
+    return lines, minutes / cut.pace, caution
 
 
 def _freed(job: Job, group: tuple[str, ...]) -> str:
@@ -198,7 +213,7 @@ def _shaping(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: 
     ):
         if drawn := _details(job, part, (how,)):
             lines.append(f"{drawn} to {words} on it, once it is sanded")
-    return lines, minutes, f"{step.caution} {_dust(job, part)}".strip()
+    return lines, minutes / step.pace, f"{step.caution} {_dust(job, part)}".strip()
 
 
 def _shaped(job: Job, key: int, sheet: bool) -> list[str]:
@@ -258,7 +273,7 @@ def _gluing(job: Job, step: Step, part: Part, group: tuple[str, ...], minutes: f
     else:
         where = row.reason[:1].upper() + row.reason[1:]
     told = [*align, *_first_under(job, row), where, *glue_lines(job, glue, row, batch)]
-    return [*told, warning] if warning else told, minutes, step.caution
+    return [*told, warning] if warning else told, minutes / step.pace, step.caution
 
 
 def _first_under(job: Job, row: GlueStep) -> list[str]:

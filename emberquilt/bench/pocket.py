@@ -58,7 +58,8 @@ def moulded(sentences: Sequence[str]) -> tuple[list[str], list]:
 
 def pocket_of(job: Job, steps: Sequence[Step], cards: Sequence[Card], saw: SawPlan) -> dict[str, Any]:
     """{"moulds", "texts", "steps": [[key, verb, each, [before, ...], parts and copy of what is no part's]],
-    "cards": [row], "pieces", "dress", "layers", "w", "h", "mends", "remakes", "hows", "copies"}: rows as `_card_row` and others say."""
+    "cards": [row], "pieces", "dress", "layers", "w", "h", "mends", "remakes", "hows", "copies"}: rows as `_card_row`
+    and others say."""
     texts, mends, remakes = Once(), Once(), Once()
     place = {step.key: i for i, step in enumerate(steps)}
     composition = job.composition

@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 from ..rack.blades import Blade
 from ..work.parts import Job
@@ -51,6 +52,10 @@ class Cut:
     """Of its minutes those for the blade that is mounted, and the table that is tilted or set back, before it."""
     wears: float = 0.0
     """The share of a blade's life that all its runs take."""
+    pace: float = 1.0
+    """The shop's own correction in its minutes."""
+    made_of: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    """What the log learns by (see `work.pace.terms_of`)."""
 
     @property
     def parts(self) -> tuple[str, ...]:

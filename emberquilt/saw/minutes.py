@@ -1,8 +1,7 @@
 """Minutes at the saw: feed along the line, corners by their kind, threading, drilling. All common practice, no source,
 until the shop's own log corrects it."""
 
-import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -62,19 +61,3 @@ def turned_rad(path: np.ndarray) -> float:
     cross = step[:-1, 0] * step[1:, 1] - step[:-1, 1] * step[1:, 0]
     dot = (step[:-1] * step[1:]).sum(axis=1)
     return float(np.abs(np.arctan2(cross, dot)).sum())
-
-
-def between(minutes: float, practice: Practice, ratios: tuple[float, float]) -> tuple[float, float]:
-    """Estimated minutes, with the shop's correction in them, as a spread of minutes taken per minute estimated before
-    it."""
-    low, high = (minutes / practice.estimate_ratio * ratio for ratio in ratios)
-    return low, high
-
-
-def spread(ratios: Iterable[float]) -> tuple[float, float] | None:
-    """The middle half of what minutes took per minute estimated, where enough is known to say so."""
-    known = sorted(ratios)
-    if len(known) < 4:
-        return None
-    low, high = known[math.floor((len(known) - 1) / 4)], known[math.ceil(3 * (len(known) - 1) / 4)]
-    return low, high

@@ -55,7 +55,7 @@ def _told(job: Job, plan: SawPlan, at: int) -> PackTold:
         min(cut.teeth_in_cut for cut in cuts),
         _held(job, plan, at, sheet),
         pictures,
-        (alone - together + handling) * practice.estimate_ratio,
+        (alone - together + handling) * cuts[0].pace,
         max(cut.blade.kerf_mm for cut in cuts),
     )
 

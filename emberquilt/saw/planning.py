@@ -3,6 +3,7 @@
 import math
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import shapely
@@ -16,7 +17,7 @@ from .blanks import Blank, blanks_of
 from .cuts import BladeNeed, Chapter, Cut, SawPlan
 from .kerf import Row, joint_gap_mm, longest_rows
 from .lines import from_the_edge, start_point
-from .minutes import DRILL_MINUTES, THREAD_MINUTES, feed_mm_per_minute, stroke_minutes
+from .minutes import CORNER_SECONDS, DRILL_MINUTES, THREAD_MINUTES, feed_mm_per_minute, stroke_minutes
 from .order import BLADE_MINUTES, Task, change_minutes, in_order
 from .room import Room, rooms_of
 from .sawing import ways_of
@@ -196,8 +197,10 @@ class _Cuts:
         work = stroke_minutes(sawn.strokes, feed, blade) + (DRILL_MINUTES + THREAD_MINUTES) * len(sawn.holes)
         last = (before.blade, before.tilt_deg) if before else None
         change = change_minutes(last, (blade, self.tilts.get(key, 0.0)))
-        first = (work + practice.minutes_per_cut + change) * practice.estimate_ratio
-        again = work * practice.repeat_share * practice.estimate_ratio
+        made_of = _made_of(blank, blade, sawn, work)
+        pace = job.composition.paced("saw", made_of)
+        first = (work + practice.minutes_per_cut + change) * pace
+        again = work * practice.repeat_share * pace
         runs = math.ceil(job.copies / (blank.stack if blank.pack else job.composition.decisions.saw.high))
         on_line = next(((h.x_mm, h.y_mm) for h in sawn.holes if h.on_line), None)
         frees = () if what == INSIDE else self.frees[key]
@@ -224,7 +227,9 @@ class _Cuts:
                 _with_columns(sawn.strokes, self.frees),
                 self.tilts.get(key, 0.0),
                 lines=sawn.lines if blank.layer else (),
-                change_minutes=change * practice.estimate_ratio,
+                change_minutes=change * pace,
+                pace=pace,
+                made_of=made_of,
                 wears=sawn_mm * runs / life_mm(blade, blank.thickness_mm, blank.hardness_lbf),
             )
         )
@@ -263,6 +268,18 @@ class _Cuts:
         return "from the edge inwards" if blank.pack else "small before large"
 
 
+def _made_of(blank: Blank, blade: Blade, sawn: Sawn, work: float) -> dict[str, Any]:
+    """What the log learns of a cut by: its wood, thickness and blade, and the share of its minutes that each kind of
+    corner takes."""
+    corners: dict[str, float] = {}
+    for stroke in sawn.strokes:
+        if seconds := CORNER_SECONDS.get(stroke.corner, 0.0):
+            corners[stroke.corner] = corners.get(stroke.corner, 0.0) + seconds / 60
+    shares = {kind: round(minutes / work, 3) for kind, minutes in corners.items()} if work > 0 else {}
+    told = {"wood": blank.material, "thickness_mm": blank.thickness_mm, "blade": blade.name, "corners": shares}
+    return {name: value for name, value in told.items() if value}
+
+
 def _with_columns(strokes: tuple[Stroke, ...], frees: Mapping[str, tuple[str, ...]]) -> tuple[Stroke, ...]:
     """The strokes, with every part of a stack that comes free with the one that is sawn."""
     return tuple(
@@ -284,9 +301,9 @@ def _fresh(job: Job, cuts: list[Cut], blanks: tuple[Blank, ...]) -> tuple[list[C
         # each face of a block gets a new blade
         faces = [n for n, i in enumerate(own) if n and _new_face(blanks, cuts[own[n - 1]], cuts[i])]
         at = sorted({*fresh_at(worn), *faces})
-        more = BLADE_MINUTES * job.composition.practice.estimate_ratio
         for n in at:
             cut = made[own[n]]
+            more = BLADE_MINUTES * cut.pace
             first = cuts[own[n] - 1].blade != blade
             # where the blade is changed anyway the fresh one costs nothing more
             extra = 0.0 if first else more

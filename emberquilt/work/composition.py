@@ -7,6 +7,7 @@ counter-clockwise from the right as one looks at the picture. Everything is froz
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 from ..errors import BadChoice
 from ..findings import Finding
@@ -15,6 +16,8 @@ from ..practice import Practice
 from ..rack.rack import Rack
 from ..rack.seen import Look, Seen
 from .decisions import Decisions
+from .lesson import Lesson
+from .pace import Pace
 
 LAYER_KINDS = {
     "backer": "backer",
@@ -151,6 +154,17 @@ class Composition:
     """The highest key a piece ever had, gone ones too: the log and accepted findings may still speak of them."""
 
     placements: Mapping[str, Placement] = field(default_factory=dict)
+    pace: Pace | None = None
+    """How the shop's own log corrects estimates; without one the practice's ratio does."""
+
+    lessons: tuple[Lesson, ...] = ()
+    """What went wrong here before, as the shop's log has it."""
+
+    def paced(self, verb: str, made_of: Mapping[str, Any]) -> float:
+        """Minutes to be expected for each one that is estimated for sawing."""
+        if self.pace is not None:
+            return self.pace.factor(verb, made_of)
+        return self.practice.estimate_ratio
 
     @cached_property
     def usual_layer(self) -> Layer:

@@ -3,6 +3,8 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from .pace import Pace
+
 Done = frozenset[tuple[str, str]]
 """What was ticked: of a step done part by part its verb and the part's key, of another its key and nothing."""
 
@@ -51,6 +53,8 @@ class Step:
     """A day, or a day and time, before which it cannot begin."""
     work: str = ""
     """The work it is of, where several are planned at once."""
+    pace: float = 1.0
+    """The shop's own correction in its minutes."""
 
     def mark(self, part: str = "") -> tuple[str, str]:
         """What is ticked when it is done, or done to one part."""
@@ -78,6 +82,16 @@ class Gathered:
     def last(self, parts: Iterable[str]) -> tuple[str, ...]:
         """Keys of the steps that handled these parts last."""
         return tuple(dict.fromkeys(self._last[part] for part in parts if part in self._last))
+
+
+def paced(step: Step, pace: Pace | None) -> Step:
+    """A step as long as it takes in this shop, where the log knows its verb."""
+    if pace is None or not pace.counts.get(("verb", step.verb)):
+        return step
+    factor = pace.factor(step.verb, {})
+    return replace(
+        step, minutes=step.minutes * factor, shares=tuple(share * factor for share in step.shares), pace=factor
+    )
 
 
 def left_of(steps: Sequence[Step], done: Done) -> tuple[Step, ...]:

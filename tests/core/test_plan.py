@@ -9,7 +9,7 @@ import pypdfium2
 import pytest
 import shapely
 import vobject
-from hypothesis import assume, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.assembly.glueup import glue_plan
@@ -22,7 +22,6 @@ from emberquilt.drawing.day_pdf import day_pdf
 from emberquilt.errors import BadChoice
 from emberquilt.findings import Finding
 from emberquilt.hours import first_moment, parse_day, windows
-from emberquilt.log.learning import ratio_from
 from emberquilt.outline.coverage import Coverage
 from emberquilt.outline.insets import backer_outline, shim_outline
 from emberquilt.plan import Plan
@@ -467,45 +466,6 @@ def test_the_day_sheet_has_every_sitting_of_its_day():
 
 
 # log and bench
-
-
-def test_the_ratio_learns_slowly_and_stays_sane():
-    assert ratio_from([]) == 1
-    assert 1 < ratio_from([(5, 2)]) < 1.2
-    assert ratio_from([(200, 100)] * 20) == pytest.approx(2, abs=0.02)
-    assert ratio_from([(0, 5), (5, 0)]) == 1
-
-
-@pytest.mark.parametrize("others", [0, 3, 40])
-@pytest.mark.parametrize("forgotten", [720.0, 0.01])
-def test_one_clock_that_was_forgotten_hardly_moves_the_ratio(others, forgotten):
-    """Twelve hours on a cut of three minutes: by itself it may count for twice its estimate at most."""
-    pairs = [(4.5, 3.0)] * others
-    calm, after = ratio_from(pairs), ratio_from([*pairs, (forgotten, 3.0)])
-    most = 3.0 * 2 * 1.5 / (20 + 3.0 * (others + 1))
-    assert abs(after - calm) <= most
-    assert 0.8 <= after <= 1.6
-
-
-@given(
-    st.floats(0.4, 2.5),
-    st.lists(st.tuples(st.floats(1.0, 1.4), st.floats(0.5, 8)), min_size=12, max_size=60),
-    st.floats(0.001, 5000),
-)
-def test_no_single_entry_decides(pace, cuts, odd):
-    """Where cuts agree within 40 % and are more than the prior, one entry of any length moves the ratio by no more
-    than its own estimated minutes at twice what is usual."""
-    pairs = [(pace * spread * estimate, estimate) for spread, estimate in cuts]
-    total = sum(estimate for _, estimate in pairs)
-    assume(total >= 45)
-    estimate = 3.0
-    before, after = ratio_from(pairs), ratio_from([*pairs, (odd * estimate, estimate)])
-    assert abs(after - before) <= estimate * 2 * 1.4 * pace / (20 + total)
-
-
-def test_slow_shops_are_believed():
-    assert ratio_from([(9.0, 3.0)] * 60) == pytest.approx((20 + 540) / (20 + 180))
-    assert ratio_from([(1e6, 1.0)] * 500) == 4.0
 
 
 def test_cards_follow_saw_shape_and_glue_order():

@@ -8,7 +8,7 @@ from emberquilt.outline.coverage import Coverage, on_grid
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.saw.difficulty import difficulty_of
-from emberquilt.saw.minutes import between, feed_mm_per_minute, spread, turned_rad
+from emberquilt.saw.minutes import feed_mm_per_minute, turned_rad
 from emberquilt.saw.packs import packs_of
 from emberquilt.saw.setup import setup_cards
 from emberquilt.work.composition import Composition, Layer, Piece
@@ -77,15 +77,6 @@ def test_one_profile_through_thick_poplar():
     """38 mm: 20 min, here along a metre and a quarter of line: see `wear`, that begins from the same."""
     minutes = 1219 / feed_mm_per_minute(Practice(), 38.0, 540)
     assert near(minutes, 20, 20)
-
-
-def test_the_spread_of_a_log():
-    assert spread([1.0, 1.2]) is None
-    low, high = spread([0.8, 0.9, 1.0, 1.1, 1.5, 2.0])
-    assert 0.8 <= low <= 1.0 <= high <= 2.0
-    assert spread([1.0] * 9) == (1.0, 1.0)
-    # an estimate with a correction of 2 in it: 20 min were 10 before, so 9 to 12 minutes
-    assert between(20.0, Practice(estimate_ratio=2.0), (0.9, 1.2)) == (pytest.approx(9.0), pytest.approx(12.0))
 
 
 def test_curves_take_longer_than_straight_lines():

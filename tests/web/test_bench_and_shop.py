@@ -1,6 +1,7 @@
 """Bench cards with their clock, the log and its ratio, the shop, and who may enter."""
 
 import re
+import time
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -11,7 +12,7 @@ from django.utils import timezone
 from emberquilt.assembly.dryfit import fit_order
 from emberquilt.bench.cards import cards
 from tests.photos import photo_of
-from tests.web.conftest import entry, pocket_in, said, sentence, sync
+from tests.web.conftest import entry, laid, pocket_in, said, sentence, sync
 from workshop.bench import actions as bench
 from workshop.bench.kept_log import log_of
 from workshop.bench.models import Event
@@ -112,37 +113,32 @@ def test_a_clock_left_on_for_a_week_teaches_nothing_false(client, ready):
         assert Event.objects.get().minutes is None
     sync(client, ready, entry(what="time", of=event.client, minutes=4))
     assert Event.objects.get().minutes == 4.0
-    assert bench.sawing_ratio(ready.owner) == pytest.approx(24 / (20 + card.base_minutes), abs=0.2)
+    assert bench.learned_by(ready.owner).pace.factor("saw", {}) > 1
     tick(client, ready, card=second)
     assert Event.objects.latest("id").minutes is None
     tick(client, ready, card=third, minutes=720)
     # even where it is believed, one entry does not multiply every later estimate
-    assert bench.sawing_ratio(ready.owner) < 1.6
+    assert bench.learned_by(ready.owner).pace.factor("saw", {}) < 1.9
     assert "no longer in the log" in words_of(sync(client, ready, entry(what="time", of="nobody-1", minutes=4)))
 
 
 def test_a_tick_without_the_clock_has_no_minutes_and_teaches_nothing(client, ready):
     tick(client, ready)
     assert Event.objects.get().minutes is None
-    assert bench.sawing_ratio(ready.owner) == 1
+    assert plan_of(ready).composition.pace is None
 
 
 def test_the_log_corrects_the_next_estimate(client, ready):
     before = plan_of(ready).saw.minutes
     for card in to_saw(ready):
-        Event.objects.create(
-            composition=ready,
-            part=card.parts[0],
-            step="saw",
-            what="done",
-            minutes=1.9 * card.base_minutes,
-            estimate_minutes=card.base_minutes,
-            at=timezone.now(),
-        )
-    ratio = bench.sawing_ratio(ready.owner)
-    assert 1.2 < ratio < 1.9
-    assert plan_of(ready).saw.minutes == pytest.approx(before * ratio, rel=1e-3)
-    assert f"{ratio:.2f}" in client.get(f"/picture/{ready.uid}/log/").content.decode()
+        tick(client, ready, card=card, minutes=1.9 * card.base_minutes)
+    pace = bench.learned_by(ready.owner).pace
+    ratio = pace.factor("saw", Event.objects.first().made_of)
+    assert 1.2 < ratio < 1.95
+    assert plan_of(ready).saw.minutes == pytest.approx(before * ratio, rel=0.03)
+    text = laid(client.get(f"/picture/{ready.uid}/log/"))
+    assert f"× {plan_of(ready).composition.pace.factor('saw', {}):.2f} at the saw" in text
+    assert "Walnut" in text
     # what is stored is the estimate before correction, so that the ratio does not feed on itself
     assert to_saw(ready)[0].base_minutes == pytest.approx(Event.objects.first().estimate_minutes)
 
@@ -302,6 +298,75 @@ def test_a_thumb_that_taps_twice_ticks_once(client, ready):
     tick(client, ready, "broke", next(c for c in cards_of(ready) if c.key == ("shape", first.parts[0])))
     tick(client, ready, card=first)
     assert Event.objects.filter(what="done").count() == 2
+
+
+def test_each_phone_hears_what_came_after_it_last_heard(client, ready):
+    first, second = to_saw(ready)[:2]
+    told = entry(first, phone="phone1", who="Ada", minutes=3)
+    cursor = sync(client, ready, told, entry(what="note", text="a <b>note</b>", step="saw")).json()["cursor"]
+    assert sync(client, ready, cursor=cursor).json()["events"] == []
+    sync(client, ready, entry(second, phone="phone2"))
+    heard = sync(client, ready, cursor=cursor).json()
+    assert [row[1:4] for row in heard["events"]] == [["done", "saw", second.parts[0]]]
+    sync(client, ready, entry(what="undo", of=told["id"], phone="phone2"))
+    assert sync(client, ready, cursor=heard["cursor"]).json()["gone"] == [told["id"]]
+    pocket = pocket_in(client.get(f"/picture/{ready.uid}/bench/"))
+    assert [row[8:] for row in pocket["log"]["events"] if row[1] == "note"] == [["a <b>note</b>"]]
+    assert b"<b>note" not in client.get(f"/picture/{ready.uid}/bench/").content
+    # a phone whose clock is a day ahead writes no entry of tomorrow
+    sync(client, ready, entry(to_saw(ready)[2], at=(time.time() + 86400) * 1000), ahead_s=86400)
+    assert abs((Event.objects.latest("id").at - timezone.now()).total_seconds()) < 60
+
+
+def test_what_was_done_to_a_part_that_broke_elsewhere_is_told(client, ready):
+    card = to_saw(ready)[0]
+    glue = next(c for c in cards_of(ready) if c.key == ("glue", card.parts[0]))
+    sync(client, ready, entry(card, phone="phone1"), entry(card, "broke", phone="phone1", why="chip", who="Ada"))
+    told = words_of(sync(client, ready, entry(glue, phone="phone2")))
+    assert "ticked after somebody (Ada) had written that the part was a chip off its edge" in told
+
+
+def test_a_photo_is_kept_once_and_seen_in_the_log(client, ready, other):
+    outline = plan_of(ready).job.pieces[1].outline
+    address = f"/picture/{ready.uid}/bench/photo/"
+
+    def send(**more):
+        told = {"id": "phone1-7", "step": "saw", "part": "1"} | more
+        return client.post(address, told | {"photo": SimpleUploadedFile("a.jpg", photo_of(outline, (150, 95, 60), 5))})
+
+    assert [send().json()["state"] for _ in range(2)] == ["kept", "known"]
+    (kept,) = ready.snapshots.all()
+    served = client.get(f"{address}{kept.pk}.jpg")
+    assert served.headers["Content-Type"] == "image/jpeg"
+    assert f"{address}{kept.pk}.jpg" in client.get(f"/picture/{ready.uid}/log/").content.decode()
+    assert send(id="<b>").status_code == 422
+    bad = client.post(address, {"id": "phone1-8", "photo": SimpleUploadedFile("a.jpg", b"no picture")})
+    assert bad.status_code == 422
+    client.force_login(other)
+    assert client.get(f"{address}{kept.pk}.jpg").status_code == 404
+
+
+def test_cost_and_price(client, ready, person):
+    address = f"/picture/{ready.uid}/price/"
+    text = laid(client.get(address))
+    assert "Without a price, and not in the sum" in text
+    client.post(address, {"wage": "30", "fee_share": "0.1", "margin_share": "0.3", "wood-walnut": "14"})
+    assert rack_of(person).shelf["walnut"].price == 14
+    assert practice_of(person).wage == 30
+    text = laid(client.get(address + "?next=6"))
+    assert "selling takes 10%" in text
+    assert "left over, 30%" in text
+    assert "Walnut" not in text.partition("Without a price")[2].partition("</p>")[0]
+    assert "of hands" in text.partition('class="nextprice"')[2]
+    for wrong in (
+        {"wage": "much"},
+        {"wood-walnut": "-3"},
+        {"margin_share": "1"},
+        {"wage": "40", "wood-walnut": "soon"},
+    ):
+        said(client.post(address, wrong, follow=True)).endswith(".")
+        assert (practice_of(person).wage, rack_of(person).shelf["walnut"].price) == (30, 14)
+    assert client.get(address + "?next=900").status_code == 422
 
 
 # fitting, finding and mending

@@ -32,6 +32,7 @@ def addresses(row) -> dict[str, str]:
         "bench": f"/picture/{row.uid}/bench/",
         "bench-more": f"/picture/{row.uid}/bench/more.json?load=0",
         "bench-manifest": f"/picture/{row.uid}/bench/app.webmanifest",
+        "price": f"/picture/{row.uid}/price/",
         "pedal": f"/picture/{row.uid}/bench/pedal/",
         "bench-worker": "/bench-worker.js",
         "shapes": f"/picture/{row.uid}/shapes.json",

@@ -1,15 +1,23 @@
 """What the log of the bench says: what is done, and how long cuts take here."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 
-from emberquilt.log.learning import ratio_from
-from emberquilt.saw.minutes import spread
-from emberquilt.saw.steps import SAW_VERBS
+from django.db.models import Count, Max, Sum
+
+from emberquilt.log.happened import Happened
+from emberquilt.log.lessons import lessons_from
+from emberquilt.log.rates import pace_from
+from emberquilt.work.lesson import Lesson
+from emberquilt.work.pace import Pace
 from workshop.compositions.models import Composition
+from workshop.kept import Kept
 
 from .models import Event
 
-RECENT = 400
+RECENT = 1500
+"""Entries that are learned from: older ones tell of another hand."""
+_learned = Kept(8)
 Mark = tuple[str, str]
 
 
@@ -30,26 +38,39 @@ def done_after(events: Iterable[tuple[str, str, str]]) -> set[Mark]:
     return done
 
 
-def sawing_ratio(owner) -> float:
-    """Minutes taken per minute estimated, over this owner's recent sawing."""
-    return ratio_from(_sawn(owner))
+@dataclass(frozen=True)
+class Learned:
+    """What an owner's log teaches: about minutes, and about what breaks."""
+
+    pace: Pace
+    lessons: tuple[Lesson, ...]
 
 
-def sawing_spread(owner) -> tuple[float, float] | None:
-    """Between what the middle half of this owner's recent cuts took, per minute estimated before any correction."""
-    return spread(taken / estimated for taken, estimated in _sawn(owner) if taken > 0 and estimated > 0)
+def learned_by(owner) -> Learned:
+    """What this owner's log teaches."""
+    log = Event.objects.filter(composition__owner=owner)
+    told = log.aggregate(Count("pk"), Max("pk"), Sum("minutes"))
+    key = (owner.pk, *told.values())
+
+    def learn() -> Learned:
+        recent = [happened(event) for event in log.order_by("-at", "-id")[:RECENT]]
+        return Learned(pace_from(event.logged for event in recent if event.timed), lessons_from(recent))
+
+    return _learned.get(key, learn)
 
 
-def _sawn(owner):
-    """Minutes taken and estimated of this owner's recent cuts."""
-    return (
-        Event.objects.filter(
-            composition__owner=owner,
-            step__in=SAW_VERBS,
-            what=Event.What.DONE,
-            minutes__isnull=False,
-            estimate_minutes__isnull=False,
-        )
-        .order_by("-at")[:RECENT]
-        .values_list("minutes", "estimate_minutes")
+def happened(event: Event) -> Happened:
+    """An event as the core's log reckons with it."""
+    return Happened(
+        event.what,
+        event.step,
+        event.part,
+        event.at,
+        event.minutes,
+        event.estimate_minutes,
+        event.why,
+        event.who,
+        event.text,
+        event.sawn_seconds,
+        event.made_of,
     )

@@ -14,7 +14,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from emberquilt.bench.cards import Card
+from emberquilt.bench.cards import Card, made_of
 from emberquilt.bench.mending import HOWS
 from emberquilt.bench.remake import other_board
 from emberquilt.errors import BadChoice, EmberError
@@ -91,7 +91,7 @@ def entry_from(told: Any, ahead: dt.timedelta, now: dt.datetime) -> Entry:
     step, parts = _text(told, "step", 40), told.get("parts") or [""]
     if not isinstance(parts, list) or len(parts) > 400 or not all(isinstance(p, str) and MARK.match(p) for p in parts):
         raise BadChoice("The parts of this entry cannot be read.")
-    if not MARK.match(step) or (not step and what in (Event.What.DONE, Event.What.BROKE, Event.What.MENDED)):
+    if not MARK.match(step) or (not step and what not in (Event.What.NOTE, UNDO, TIME)):
         raise BadChoice("The step of this entry cannot be read.")
     if (why := _text(told, "why", 12)) and why not in HOWS:
         raise BadChoice(f"“{why}” is no way for a part to break.")
@@ -233,6 +233,7 @@ class _Book:
                 who=entry.who,
                 sawn_seconds=entry.sawn_seconds if i == 0 else None,
                 text=entry.text,
+                made_of=made_of(self.plan.job, card, self.plan.saw) if card is not None and i == 0 else {},
             )
             event.save()
             self.events.append(event)

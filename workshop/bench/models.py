@@ -4,15 +4,18 @@ from workshop.compositions.models import Composition
 
 
 class Event(models.Model):
-    """Something done at the bench: a step, or a step's work on one part, or a part that broke, or was mended, or a note
-    on either. `step` is the verb of a step that is done part by part, with the part's key, or the key of another, with
-    nothing. Minutes as the clock had them; of parts that were done in one go only the first has any."""
+    """Something done at the bench: a step, or a step's work on one part; a part that broke, or was mended; a note, or
+    a fresh blade or sheet of sandpaper that was taken. `step` is the verb of a step that is done part by part, with the
+    part's key, or the key of another, with nothing. Minutes as the clock had them; of parts that were done in one go
+    only the first has any."""
 
     class What(models.TextChoices):
         DONE = "done"
         BROKE = "broke"
         MENDED = "mended"
         NOTE = "note"
+        BLADE = "blade"
+        PAPER = "paper"
 
     composition = models.ForeignKey(Composition, models.CASCADE, related_name="events")
     part = models.CharField(max_length=40, blank=True)

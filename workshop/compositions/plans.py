@@ -8,7 +8,7 @@ from emberquilt.calendar.schedule import Kept as KeptDates
 from emberquilt.calendar.shop import means_of
 from emberquilt.hours import first_moment
 from emberquilt.plan import Beside, Plan
-from workshop.bench.actions import done_keys, sawing_ratio
+from workshop.bench.actions import Learned, done_keys, learned_by
 from workshop.kept import Kept
 from workshop.shop.actions import practice_of, shop_of
 from workshop.shop.clock import now_in, zone_of
@@ -47,13 +47,13 @@ def plan_of(row: Composition) -> Plan:
 
 def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
     """The plan of a work by itself, and what it hangs on."""
-    ratio = round(sawing_ratio(row.owner), 4)
+    learned = learned_by(row.owner)
     # on the shop's own clock, through its changes of the clock
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop)).replace(tzinfo=zone_of(shop))
     version, sittings = DatePlan.objects.filter(composition=row).values_list("version", "sittings").first() or (0, {})
     done = frozenset(done_keys(row))
-    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, ratio)
-    whole = _wholes.get(key, lambda: _make(row, ratio))
+    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, learned.pace.stamp, learned.lessons)
+    whole = _wholes.get(key, lambda: _make(row, learned))
     full = (*key, start, done, version)
     return _plans.get(full, lambda: whole.at(start, done, kept_from(sittings))), full
 
@@ -73,6 +73,6 @@ def kept_from(told: dict[str, Any]) -> KeptDates | None:
     )
 
 
-def _make(row: Composition, ratio: float) -> Plan:
-    composition = store.load(row)
-    return Plan(replace(composition, practice=composition.practice.changed(estimate_ratio=ratio)))
+def _make(row: Composition, learned: Learned) -> Plan:
+    pace = learned.pace if any(learned.pace.counts.values()) else None
+    return Plan(replace(store.load(row), pace=pace, lessons=learned.lessons))

@@ -17,6 +17,7 @@ from emberquilt.rack.woods import MOST_OWN, Wood, typed_wood, woods
 from emberquilt.stock.laying import CROSSCUT_MM
 from emberquilt.stock.panels import PanelPlan
 from emberquilt.units import Length
+from emberquilt.work.setting import number
 from workshop.kept import Kept
 
 from . import models
@@ -26,6 +27,7 @@ from .models import BoardPhoto, OwnWood, Shop
 LONGEST_BOARD_MM = 6000.0
 FACE_QUALITY = 90
 MOST_DEFECTS = 80
+MOST_PRICE = 100_000.0
 
 _racks = Kept(8)
 _faces = Kept(24)
@@ -96,6 +98,25 @@ def change_practice(owner, values: dict) -> Practice:
         shop.practice = changed.as_dict()
         shop.save(update_fields=["practice"])
     return changed
+
+
+def change_prices(owner, values: dict[str, str], woods: dict[str, str]) -> None:
+    """What things cost here: the shop's practice, and woods by their code, a board foot or a square foot. All of it is
+    kept, or nothing. Raises `BadChoice`."""
+    with transaction.atomic():
+        change_practice(owner, values)
+        shelf, shop = rack_of(owner).shelf, shop_of(owner)
+        for code, text in woods.items():
+            if code not in shelf:
+                continue
+            wood = shelf[code]
+            price = number(text, "price") if text.strip() else None
+            if price is not None and not 0 <= price <= MOST_PRICE:
+                raise BadChoice(f"A price lies between 0 and {MOST_PRICE:g}.")
+            if price != wood.price:
+                made = replace(wood, price=price or None)
+                OwnWood.objects.update_or_create(shop=shop, code=code, defaults={"values": made.as_dict()})
+                _changed(shop)
 
 
 def set_zone(owner, name: str, only_if_unknown: bool = False) -> str:

@@ -20,7 +20,7 @@ from emberquilt.rack.photo import REFERENCES
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import KINDS, LIMITS, woods
-from workshop.stations.faces import FACE_PX_PER_MM, RACK_PX_PER_MM, face_url, tile_url
+from workshop.stations.faces import FACE_PX_PER_MM, RACK_PX_PER_MM, face_url, looks_as_shipped, tile_url
 from workshop.stations.rack import rack
 
 from . import actions
@@ -301,6 +301,6 @@ def wood_tile(request, code):
 def woods_css(request):
     """What swatches of one's own woods look like, beside the shipped ones'."""
     shelf = actions.rack_of(request.user).shelf
-    own = [w for w in shelf.values() if woods().get(w.code) != w]
+    own = [w for w in shelf.values() if not looks_as_shipped(w)]
     rules = [f".wd-{w.code}{{background:{w.finished} url({tile_url(w)})}}" for w in own]
     return HttpResponse("\n".join(rules), content_type="text/css")

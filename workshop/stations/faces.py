@@ -1,6 +1,7 @@
 """What the panel fills pieces with: a tile of each wood, and the faces of the boards that pieces lie on."""
 
 import zlib
+from dataclasses import replace
 from functools import lru_cache
 
 from django.templatetags.static import static
@@ -29,10 +30,16 @@ def rack_stamp(shelf: Shelf, boards: tuple[Board, ...]) -> int:
     return stamp((tuple(shelf.values()), boards))
 
 
+def looks_as_shipped(wood: Wood) -> bool:
+    """Nothing was changed in it but what it costs here."""
+    shipped = woods().get(wood.code)
+    return shipped is not None and replace(wood, price=shipped.price) == shipped
+
+
 def tile_url(wood: Wood) -> str:
     """Shipped woods have their tile among the static files; one's own is drawn on demand, and its address tells its
     colours."""
-    if woods().get(wood.code) == wood:
+    if looks_as_shipped(wood):
         return static(f"woods/{wood.code}.jpg")
     return f"{reverse('wood-tile', args=(wood.code,))}?v={stamp(wood)}"
 

@@ -10,7 +10,6 @@ from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.assembly.told import glue_order
-from emberquilt.bench.mending import HOWS
 from emberquilt.drawing.panel import shape_rows
 from emberquilt.drawing.rack import rack_drawing
 from emberquilt.drawing.solid import packed
@@ -20,16 +19,13 @@ from emberquilt.keys import keys_in, runs
 from emberquilt.layout.effort import Effort
 from emberquilt.pattern.verbs import small_pairs
 from emberquilt.plan import Plan
-from emberquilt.saw.minutes import between
-from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.panels import panel_for
-from emberquilt.work.copies import any_copy, copy_of
+from emberquilt.work.copies import any_copy
 from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
 from emberquilt.work.setting import length_of
 from emberquilt.work.view import Target, View, target_of, view_of, view_with
-from workshop.bench.actions import sawing_ratio, sawing_spread
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
@@ -40,6 +36,7 @@ from workshop.shop.actions import practice_of, shop_of
 from workshop.stations.calendar import dates
 from workshop.stations.calendar.ticket import polishing
 from workshop.stations.desk import station_context
+from workshop.stations.log.ticket import logged
 from workshop.stations.relief.ticket import section as section_along
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
 from workshop.stations.stock.search import SECONDS, begin, found_places, stop
@@ -113,7 +110,7 @@ def _context(
         if secret := shop_of(row.owner).calendar_secret:
             context["calendar_address"] = request.build_absolute_uri(reverse("subscribed", args=(secret,)))
     if station == "log":
-        context |= _log_context(request, row, plan)
+        context |= logged(row, plan)
     return context
 
 
@@ -149,39 +146,14 @@ def mesh(request, uid):
 
 
 def _spread_context(row: Composition, plan: Plan, context: dict) -> dict:
-    """Between what the sawing will take, as the shop's log has it."""
-    ratios = sawing_spread(row.owner)
-    if ratios is None:
+    """Between what 80 of 100 such cuts, or works, take, as the shop's log has it."""
+    pace, cut = plan.composition.pace, context["cut"]
+    if pace is None:
         return {}
-    minutes = context["cut"].first_minutes if context["cut"] else plan.saw.minutes
-    return {"between": between(minutes, plan.composition.practice, ratios)}
-
-
-def _log_context(request, row: Composition, plan) -> dict:
-    ratio = sawing_ratio(request.user)
-    events = [{"event": e, "why": HOWS.get(e.why, ""), **_spoken(plan, e)} for e in row.events.order_by("-at")[:200]]
-    timed = row.events.filter(step__in=SAW_VERBS, what="done", minutes__isnull=False).values_list(
-        "minutes", "estimate_minutes"
-    )
-    return {
-        "events": events,
-        "ratio": ratio,
-        "taken": sum(m for m, _ in timed),
-        "guessed": sum(e or 0 for _, e in timed),
-        "timed": len(timed),
-        "skill": shop_of(row.owner).skills.first(),
-    }
-
-
-def _spoken(plan: Plan, event) -> dict:
-    """What an event was about: the part's name and copy, the piece to be shown, or the step's own words."""
-    part = plan.job.by_key.get(any_copy(event.part)) if event.part else None
-    if part is None:
-        step = next((s for s in plan.steps if s.key == event.step), None)
-        return {"name": "", "words": step.label if step else event.step, "key": ""}
-    copy = f", copy {copy_of(event.part)}" if plan.job.copies > 1 else ""
-    key = any_copy(event.part)
-    return {"name": part.name, "words": event.step + copy, "key": key if key.isdecimal() else ""}
+    if cut:
+        low, high = pace.between("saw", cut.made_of)
+        return {"between": (low * cut.first_minutes / cut.pace, high * cut.first_minutes / cut.pace)}
+    return {"between": pace.sum_between((one.minutes, "saw", one.made_of) for one in plan.saw.cuts)}
 
 
 @require_GET

@@ -184,3 +184,27 @@ BOARDS = [
     ("wenge", "D1", "40 in", "10 in", "1/4 in"),
 ]
 OFFCUTS = ("W2", "B2", "P1", "E2", "M2", "C4", "A3", "G2", "Y2")
+
+PRICES = {
+    "wage": "24",
+    "overhead_hour": "3.5",
+    "blade_price": "0.6",
+    "sheet_price": "1.2",
+    "glue_price": "2.4",
+    "finish_price": "6.5",
+    "extras_price": "3",
+    "fee_share": "0.12",
+}
+"""What things cost at Tinder Lane: invented."""
+WOOD_PRICES = {
+    "walnut": "14",
+    "maple": "8.5",
+    "cherry": "10",
+    "aspen": "6",
+    "poplar": "5",
+    "yellowheart": "16",
+    "padauk": "19",
+    "blue_pine": "7",
+    "ply_birch": "2.6",
+    "basswood": "6.5",
+}

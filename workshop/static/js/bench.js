@@ -151,6 +151,8 @@ class Bench {
     this.clock.of(card.marks[0]);
     this.tellTime();
     this.hideAsks();
+    slot("fresh").hidden = !this.wears;
+    slot("fresh").textContent = this.wears === "blade" ? "new blade" : "new sheet";
   }
 
   following() {
@@ -300,9 +302,20 @@ class Bench {
     this.onward();
   }
 
+  // A fresh blade, or sheet of sandpaper, is taken.
+  get wears() {
+    return this.card.sawn ? "blade" : this.card.verb === "shape" ? "paper" : "";
+  }
+
+  fresh() {
+    this.write(this.wears, this.card, { text: this.wears === "blade" ? text(this.card.sawn[0]) : "" });
+    this.sending?.tell(this.wears === "blade" ? "A new blade is noted." : "A new sheet is noted.");
+    this.sending?.soon();
+  }
+
   // The last that this phone wrote, or anybody.
   get last() {
-    const all = this.log.all().filter((e) => e.what !== "note");
+    const all = this.log.all().filter((e) => ["done", "broke", "mended"].includes(e.what));
     return all.findLast((e) => e.mine) ?? all.at(-1);
   }
 
@@ -349,6 +362,7 @@ main.addEventListener("click", (event) => {
   if (does === "skip") bench.skip();
   if (does === "before") bench.before();
   if (does === "undo") bench.undo();
+  if (does === "fresh") bench.fresh();
   if (does === "clock") bench.clock.toggle(bench.card.marks[0]);
 });
 slot("typed").addEventListener("input", () => {

@@ -1,9 +1,101 @@
-"""What the Log station says beside what the bench wrote down."""
+"""What the Log station says: what the bench wrote down, the shop's pace, and what went on here."""
 
+from emberquilt.bench.mending import HOWS
+from emberquilt.log.hours import Hours, hours_of
+from emberquilt.plan import Plan
+from emberquilt.work.copies import any_copy, copy_of
+from workshop.bench.actions import happened
+from workshop.bench.models import Event
+from workshop.compositions.models import Composition
+from workshop.shop.actions import shop_of
 from workshop.stations.desk import Desk
+from workshop.stations.rule import NAMES
 
 PRACTICE = ()
+MOST_LISTED = 200
+GROUP_WORDS = {
+    "verb": "What is done",
+    "wood": "Woods",
+    "thickness": "Thickness",
+    "blade": "Blades",
+    "corner": "Corners, were a cut nothing else",
+    "who": "Hands",
+}
+WHAT_WORDS = {"note": "note", "blade": "a new blade", "paper": "a new sheet of paper"}
 
 
 def context(desk: Desk) -> dict:
     return {}
+
+
+def logged(row: Composition, plan: Plan) -> dict:
+    """What the log of a work says beside its plan."""
+    events = list(row.events.all())
+    known = [happened(event) for event in events]
+    hours = hours_of(plan.cards, known, plan.marks_left)
+    taken, guessed = _timed(events)
+    return {
+        "events": [_told(plan, event) for event in reversed(events[-MOST_LISTED:])],
+        "more_events": max(0, len(events) - MOST_LISTED),
+        "hours": [(NAMES.get(one.station, one.station), one) for one in hours],
+        "all_hours": _sum(hours),
+        "taken": taken,
+        "guessed": guessed,
+        "pace": _pace(plan),
+        "overall": plan.composition.pace.factor("saw", {}) if plan.composition.pace else 1.0,
+        "skill": shop_of(row.owner).skills.first(),
+        "snapshots": row.snapshots.defer("jpeg"),
+        "counted": _counted(events),
+    }
+
+
+def _sum(hours: tuple[Hours, ...]) -> Hours:
+    columns = zip(*((one.timed, one.untimed, one.left, one.estimate) for one in hours), strict=True)
+    return Hours("", *(map(sum, columns) if hours else (0.0, 0.0, 0.0, 0.0)))
+
+
+def _timed(events: list[Event]) -> tuple[float, float]:
+    """Minutes taken and estimated of what was timed."""
+    timed = [e for e in events if e.what == Event.What.DONE and e.minutes and e.estimate_minutes]
+    return sum(e.minutes or 0 for e in timed), sum(e.estimate_minutes or 0 for e in timed)
+
+
+def _pace(plan: Plan) -> list[tuple[str, list]]:
+    """What the shop's log makes of a minute, group by group."""
+    pace, shelf = plan.composition.pace, plan.composition.rack.shelf
+    if pace is None:
+        return []
+    table = []
+    for group, words in GROUP_WORDS.items():
+        rows = [
+            (shelf[name].name if group == "wood" and name in shelf else name or "the workshop's own", *rest)
+            for name, *rest in pace.told(group)
+        ]
+        if len(rows) > (group == "who"):
+            table.append((words, rows))
+    return table
+
+
+def _counted(events: list[Event]) -> dict[str, int]:
+    """Blades, sheets of paper and coats that the bench counted, and parts made again."""
+    whats = [event.what for event in events]
+    coats = {e.step for e in events if e.what == Event.What.DONE and "coat" in e.step}
+    return {
+        "blades": whats.count(Event.What.BLADE),
+        "sheets": whats.count(Event.What.PAPER),
+        "remakes": whats.count(Event.What.BROKE),
+        "mended": whats.count(Event.What.MENDED),
+        "coats": len(coats),
+    }
+
+
+def _told(plan: Plan, event: Event) -> dict:
+    """What an event was about: the part's name and copy, the piece to be shown, or the step's own words."""
+    told = {"event": event, "why": HOWS.get(event.why, ""), "what": WHAT_WORDS.get(event.what, "")}
+    part = plan.job.by_key.get(any_copy(event.part)) if event.part else None
+    if part is None:
+        step = next((s for s in plan.steps if s.key == event.step), None)
+        return told | {"name": "", "words": step.label if step else event.step, "key": ""}
+    copy = f", copy {copy_of(event.part)}" if plan.job.copies > 1 else ""
+    key = any_copy(event.part)
+    return told | {"name": part.name, "words": event.step + copy, "key": key if key.isdecimal() else ""}

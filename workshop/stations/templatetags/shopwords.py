@@ -130,6 +130,12 @@ def minutes(value: float) -> str:
 
 
 @register.filter
+def rounded_time(value: float) -> str:
+    """Whole hours where there are many."""
+    return f"{value / 60:.0f} h" if value >= 180 else format_minutes(value)
+
+
+@register.filter
 def wood_name(code: str, shelf) -> str:
     return shelf[code].name if code in shelf else "no wood"
 

@@ -9,6 +9,7 @@ from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
+from emberquilt.bench.cards import made_of
 from emberquilt.formats.make import Wishes, block_from, body_from
 from emberquilt.intake.body_source import Brought
 from emberquilt.keys import runs
@@ -21,7 +22,7 @@ from workshop.compositions.demo.flat_boards import FLAT
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.plans import plan_of
 from workshop.entry.middleware import local_person
-from workshop.shop.actions import add_board, mark_defect, photograph_board, practice_of, shop_of
+from workshop.shop.actions import add_board, change_prices, mark_defect, photograph_board, practice_of, shop_of
 from workshop.shop.models import Shop
 from workshop.stations.told import tell_afresh
 
@@ -39,6 +40,7 @@ class Command(BaseCommand):
             self.stdout.write("The demo was loaded before; nothing is changed.")
             return
         shop_of(owner)
+        change_prices(owner, demo.PRICES, demo.WOOD_PRICES)
         for board in demo.BOARDS:
             add_board(owner, *board, offcut=board[1] in demo.OFFCUTS)
         for given in demo.PHOTOS:
@@ -276,6 +278,8 @@ def _saw_some(row: Composition, count: int) -> None:
                 minutes=minutes,
                 estimate_minutes=card.base_minutes,
                 at=at - dt.timedelta(seconds=30),
+                why="across",
+                made_of=made_of(plan.job, card, plan.saw),
             )
         Event.objects.create(
             composition=row,
@@ -285,4 +289,5 @@ def _saw_some(row: Composition, count: int) -> None:
             minutes=minutes,
             estimate_minutes=card.base_minutes,
             at=at,
+            made_of=made_of(plan.job, card, plan.saw),
         )
