@@ -26,7 +26,12 @@ class StationConverter(StringConverter):
     regex = "pattern|wood|relief|stock|saw|assembly|calendar|log"
 
 
+class KeptConverter(StringConverter):
+    regex = "html|pdf|label"
+
+
 register_converter(StationConverter, "station")
+register_converter(KeptConverter, "kept")
 
 urlpatterns = [
     path("", compositions.shelf, name="shelf"),
@@ -72,7 +77,10 @@ urlpatterns = [
     path("picture/<uuid:uid>/mesh.bin", stations.mesh, name="mesh"),
     path("picture/<uuid:uid>/layout/", stations.layout_search, name="layout-search"),
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
+    path("year/", log.year, name="year"),
     path("picture/<uuid:uid>/price/", log.price, name="price"),
+    path("picture/<uuid:uid>/keepsake/", log.keepsake, name="keepsake"),
+    path("picture/<uuid:uid>/keepsake/<kept:kind>", log.keepsake_file, name="keepsake-file"),
     path("picture/<uuid:uid>/dates/", calendar.agree, name="dates"),
     path("picture/<uuid:uid>/dates/polish/", calendar.polish, name="polish"),
     path("picture/<uuid:uid>/dates/polish/stop/", calendar.polish_stop, name="polish-stop"),

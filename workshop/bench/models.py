@@ -81,6 +81,20 @@ class Snapshot(models.Model):
         return self.client
 
 
+class Story(models.Model):
+    """What is told of a work on the page that goes with it: in words, how to care for it (a line each), who made it,
+    and which photo shows it."""
+
+    composition = models.OneToOneField(Composition, models.CASCADE, related_name="story")
+    text = models.TextField(blank=True, max_length=4000)
+    care = models.TextField(blank=True, max_length=1500)
+    maker = models.CharField(max_length=80, blank=True)
+    shot = models.ForeignKey(Snapshot, models.SET_NULL, null=True, related_name="+")
+
+    def __str__(self) -> str:
+        return f"story of {self.composition_id}"
+
+
 class Skill(models.Model):
     """A practice sheet that was sawn and photographed: how far the hand drifted from the line, in the middle and at
     worst (mm), at what level."""
