@@ -87,7 +87,11 @@ def made_of(job: Job, card: Card, saw: SawPlan) -> dict[str, Any]:
     part = job.by_key[any_copy(card.parts[0])]
     if card.step.verb in SAW_VERBS:
         cut = saw.cut_at(card.step.key, part.key)
-        return {**verb, **cut.made_of} | {"length_mm": round(cut.length_mm, 1), "wears": round(cut.wears / cut.runs, 4)}
+        return {**verb, **cut.made_of} | {
+            "length_mm": round(cut.length_mm, 1),
+            "wears": round(cut.wears / cut.runs, 4),
+            "lasts": round(job.composition.blade_lasts.get(cut.blade.name, 1.0), 4),
+        }
     return verb | {"wood": part.material, "thickness_mm": round(part.thickness_mm, 2)}
 
 

@@ -205,6 +205,7 @@ class _Cuts:
         on_line = next(((h.x_mm, h.y_mm) for h in sawn.holes if h.on_line), None)
         frees = () if what == INSIDE else self.frees[key]
         sawn_mm = sum(stroke.length_mm for stroke in sawn.strokes)
+        lasts = job.composition.blade_lasts.get(blade.name, 1.0)
         self.cuts.append(
             Cut(
                 len(self.cuts) + 1,
@@ -230,7 +231,7 @@ class _Cuts:
                 change_minutes=change * pace,
                 pace=pace,
                 made_of=made_of,
-                wears=sawn_mm * runs / life_mm(blade, blank.thickness_mm, blank.hardness_lbf),
+                wears=sawn_mm * runs / (lasts * life_mm(blade, blank.thickness_mm, blank.hardness_lbf)),
             )
         )
 

@@ -141,5 +141,7 @@ def traced(job: Job, plan, gathered: Gathered) -> None:
             else "to the heights as fitted"
         )
         station = "assembly" if role in ("backer", "base") else "relief"
-        step = Step(role, station, role, label, minutes, parts, place="saw", caution=CAUTION, why=why)
+        base = minutes - sum(cut.minutes * (1 - 1 / cut.pace) for cut in cuts)
+        pace = minutes / base if base else 1.0
+        step = Step(role, station, role, label, minutes, parts, place="saw", caution=CAUTION, why=why, pace=pace)
         gathered.add(step, fitted)

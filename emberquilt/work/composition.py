@@ -157,6 +157,9 @@ class Composition:
     pace: Pace | None = None
     """How the shop's own log corrects estimates; without one the practice's ratio does."""
 
+    blade_lasts: Mapping[str, float] = field(default_factory=dict)
+    """By the name of a blade how much longer it lasts here than planned, as the shop's log has it."""
+
     lessons: tuple[Lesson, ...] = ()
     """What went wrong here before, as the shop's log has it."""
 

@@ -88,10 +88,10 @@ def paced(step: Step, pace: Pace | None) -> Step:
     """A step as long as it takes in this shop, where the log knows its verb."""
     if pace is None or not pace.counts.get(("verb", step.verb)):
         return step
+    # one that is sawn has the pace of its cuts in its minutes
     factor = pace.factor(step.verb, {})
-    return replace(
-        step, minutes=step.minutes * factor, shares=tuple(share * factor for share in step.shares), pace=factor
-    )
+    more = factor / step.pace
+    return replace(step, minutes=step.minutes * more, shares=tuple(share * more for share in step.shares), pace=factor)
 
 
 def left_of(steps: Sequence[Step], done: Done) -> tuple[Step, ...]:

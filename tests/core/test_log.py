@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emberquilt.bench.cards import made_of
+from emberquilt.log.blades import lasting, lives_of
 from emberquilt.log.happened import BLADE, BROKE, DONE, PAPER, Happened
 from emberquilt.log.hours import hours_of
 from emberquilt.log.lessons import lessons_from
@@ -143,6 +144,16 @@ def test_a_step_of_a_kind_that_was_timed_takes_as_long_as_it_does_here():
     assert glue.estimate_minutes == pytest.approx(usual[glue.key])
 
 
+def test_what_is_stored_as_estimate_knows_nothing_of_the_pace():
+    """Else the log would feed on itself: every card's base is the same whatever the log says."""
+    work = composition(grid(3, 2), "walnut")
+    plain = {card.key: card.base_minutes for card in Plan(work).cards}
+    logged = [Logged(verb, 30.0, 6.0) for verb in ("saw", "shape", "glue", "backer", "paste") for _ in range(9)]
+    slow = {card.key: card for card in Plan(replace(work, pace=pace_from(logged))).cards}
+    assert {key: card.base_minutes for key, card in slow.items()} == pytest.approx(plain)
+    assert slow["backer", ""].estimate_minutes > 2.5 * plain["backer", ""]
+
+
 def happened(what: str, step: str, wood: str, mm: float, why: str = "") -> Happened:
     return Happened(what, step, "1", AT, why=why, made_of={"wood": wood, "thickness_mm": mm})
 
@@ -164,6 +175,28 @@ def test_what_broke_twice_is_a_finding_where_it_applies():
     assert "broke 2 times of 8 here while being sawn" in found.sentence
     thick = composition(grid(3, 2), "padauk")
     assert not [f for f in Plan(replace(thick, lessons=(lesson,))).findings("saw") if f.code == "lesson"]
+
+
+def test_blades_are_counted_from_one_fresh_one_to_the_next():
+    def at(minute: int, what: str, wears: float = 0.0) -> Happened:
+        of = {"blade": "No. 3", "wears": wears, "wood": "maple", "thickness_mm": 19}
+        return Happened(what, "saw", "1", AT + dt.timedelta(minutes=minute), made_of=of, text="No. 3")
+
+    # how far gone the first one was nobody knows; the last is still on the saw
+    events = [at(0, DONE, 0.9), at(1, BLADE)]
+    for life in range(4):
+        events += [at(10 * life + 2, DONE, 0.3), at(10 * life + 3, DONE, 0.2), at(10 * life + 4, BLADE)]
+    events += [at(90, DONE, 0.4), at(91, BLADE), at(92, BLADE)]
+    lives = lives_of(reversed(events))
+    assert lives == {"No. 3": pytest.approx([0.5, 0.5, 0.5, 0.5, 0.4])}
+    factor, low, high, count = lasting(lives)["No. 3"]
+    assert count == 5
+    assert 0.48 < factor < 0.75
+    assert low < factor < high
+    work = composition(grid(3, 2), "maple")
+    usual, short = (sum(n.count for n in Plan(w).saw.needs) for w in (work, replace(work, blade_lasts={
+        blade: 0.1 for blade in {cut.blade.name for cut in Plan(work).saw.cuts}})))  # fmt: skip
+    assert short > usual
 
 
 def bill(plan: Plan, prices: Practice, events=()):

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from django.db.models import Count, Max, Sum
 
+from emberquilt.log.blades import lasting, lives_of
 from emberquilt.log.happened import Happened
 from emberquilt.log.lessons import lessons_from
 from emberquilt.log.rates import pace_from
@@ -40,10 +41,15 @@ def done_after(events: Iterable[tuple[str, str, str]]) -> set[Mark]:
 
 @dataclass(frozen=True)
 class Learned:
-    """What an owner's log teaches: about minutes, and about what breaks."""
+    """What an owner's log teaches: about minutes, about what breaks, and about how long blades last."""
 
     pace: Pace
     lessons: tuple[Lesson, ...]
+    blades: dict[str, tuple[float, float, float, int]]
+
+    @property
+    def blade_lasts(self) -> dict[str, float]:
+        return {name: round(factor, 4) for name, (factor, *_) in self.blades.items()}
 
 
 def learned_by(owner) -> Learned:
@@ -54,7 +60,9 @@ def learned_by(owner) -> Learned:
 
     def learn() -> Learned:
         recent = [happened(event) for event in log.order_by("-at", "-id")[:RECENT]]
-        return Learned(pace_from(event.logged for event in recent if event.timed), lessons_from(recent))
+        return Learned(
+            pace_from(event.logged for event in recent if event.timed), lessons_from(recent), lasting(lives_of(recent))
+        )
 
     return _learned.get(key, learn)
 

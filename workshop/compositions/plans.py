@@ -52,7 +52,16 @@ def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop)).replace(tzinfo=zone_of(shop))
     version, sittings = DatePlan.objects.filter(composition=row).values_list("version", "sittings").first() or (0, {})
     done = frozenset(done_keys(row))
-    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken, learned.pace.stamp, learned.lessons)
+    key = (
+        row.uid,
+        row.revision,
+        shop.pk,
+        shop.revision,
+        shop.spoken,
+        learned.pace.stamp,
+        learned.lessons,
+        *learned.blade_lasts.items(),
+    )
     whole = _wholes.get(key, lambda: _make(row, learned))
     full = (*key, start, done, version)
     return _plans.get(full, lambda: whole.at(start, done, kept_from(sittings))), full
@@ -75,4 +84,4 @@ def kept_from(told: dict[str, Any]) -> KeptDates | None:
 
 def _make(row: Composition, learned: Learned) -> Plan:
     pace = learned.pace if any(learned.pace.counts.values()) else None
-    return Plan(replace(store.load(row), pace=pace, lessons=learned.lessons))
+    return Plan(replace(store.load(row), pace=pace, lessons=learned.lessons, blade_lasts=learned.blade_lasts))

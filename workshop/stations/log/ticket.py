@@ -4,7 +4,7 @@ from emberquilt.bench.mending import HOWS
 from emberquilt.log.hours import Hours, hours_of
 from emberquilt.plan import Plan
 from emberquilt.work.copies import any_copy, copy_of
-from workshop.bench.actions import happened
+from workshop.bench.actions import happened, learned_by
 from workshop.bench.models import Event
 from workshop.compositions.models import Composition
 from workshop.shop.actions import shop_of
@@ -43,6 +43,7 @@ def logged(row: Composition, plan: Plan) -> dict:
         "guessed": guessed,
         "pace": _pace(plan),
         "overall": plan.composition.pace.factor("saw", {}) if plan.composition.pace else 1.0,
+        "blades": sorted(learned_by(row.owner).blades.items()),
         "skill": shop_of(row.owner).skills.first(),
         "snapshots": row.snapshots.defer("jpeg"),
         "counted": _counted(events),
