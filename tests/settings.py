@@ -15,6 +15,7 @@ STORAGES = {
 }
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = True
+POLISH_ALONE = False
 TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
 # a file, not memory: the browser tests reach it from other threads, with real locks
 DATABASES["default"]["TEST"] = {"NAME": HOME / "test.sqlite3"}  # noqa: F405

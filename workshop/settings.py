@@ -194,6 +194,8 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 8_000_000
 
+POLISH_ALONE = True
+"""The calendar looks for a better plan by itself, for ten seconds, once for each state of a work."""
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["default"]}}
 if os.environ.get("EMBERQUILT_REDIS"):
     INSTALLED_APPS += ["django_rq", "django_tasks_rq"]

@@ -2,7 +2,7 @@
 
 import datetime as dt
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from ..errors import BadChoice
 from ..hours import DAYS, parse_week
@@ -19,11 +19,13 @@ MORE_MINUTES = 30
 
 @dataclass(frozen=True, slots=True)
 class Forward:
-    """A change in words, when the work would then end, and by how many minutes sooner than without it."""
+    """A change in words, when the work would then end, by how many minutes sooner than without it, and what it changes
+    in the practice."""
 
     words: str
     finish: dt.datetime
     minutes: float
+    changes: dict = field(default_factory=dict)
 
     @property
     def days(self) -> int:
@@ -55,7 +57,7 @@ def ways_forward(
         except BadChoice:
             continue
         if made.finish is not None and apart(made.finish, usual) >= WORTH_MINUTES:
-            found.append(Forward(words, made.finish, apart(made.finish, usual)))
+            found.append(Forward(words, made.finish, apart(made.finish, usual), changes))
     return sorted(found, key=lambda one: -one.minutes)
 
 

@@ -1,10 +1,11 @@
 """The calendar drawn: days as leaves of a folding rule, steps as blocks under them, waits as lines into the night."""
 
 import datetime as dt
+from bisect import bisect_left
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ..calendar.means import Windows
+from ..calendar.means import Clock, Windows
 from ..calendar.reasons import LITTLE_ROOM
 from ..calendar.schedule import Schedule, Slot
 from ..calendar.task import Problem
@@ -119,7 +120,8 @@ class Evenings:
     due_x: float | None
     now_x: float
     spans: tuple[tuple[float, float, str, int], ...]
-    """Of hours: x from, x to, the moment at the first as the shop's clock says it, minutes."""
+    """Of hours: x from, x to, the moment at the first as the shop's clock says it, minutes; in two where the clock is
+    changed within them."""
     more_days: int
 
     @property
@@ -225,9 +227,10 @@ def evenings(plan: Schedule, composition: Composition, names: Mapping[str, str] 
         if a <= last
     ]
     spans = tuple(
-        (x0, x1, problem.clock.moment(a).replace(tzinfo=None).isoformat(timespec="minutes"), b - a)
+        (axis.x(a), axis.x(b), problem.clock.moment(a).replace(tzinfo=None).isoformat(timespec="minutes"), b - a)
         for rows in axis.of_day.values()
-        for a, b, x0, x1 in rows
+        for begin, end, *_ in rows
+        for a, b in _of_one_clock(problem.clock, begin, end)
     )
     return Evenings(
         max(axis.end + LEFT_PX, WIDE_PX),
@@ -245,6 +248,18 @@ def evenings(plan: Schedule, composition: Composition, names: Mapping[str, str] 
         spans,
         axis.more_days,
     )
+
+
+def _of_one_clock(clock: Clock, begin: int, end: int) -> list[tuple[int, int]]:
+    """Minutes in parts within which the clock is not changed."""
+
+    def offset(minute: int) -> dt.timedelta | None:
+        return clock.moment(minute).utcoffset()
+
+    if end - begin < 2 or offset(begin) == offset(end - 1):
+        return [(begin, end)]
+    change = bisect_left(range(begin, end), True, key=lambda minute: offset(minute) != offset(begin)) + begin
+    return [(begin, change), (change, end)]
 
 
 def _block(

@@ -14,11 +14,12 @@ from hypothesis import strategies as st
 
 from emberquilt.calendar.dispatch import Due, placed
 from emberquilt.calendar.forward import latest_start
-from emberquilt.calendar.means import Means, Person, Place
+from emberquilt.calendar.means import Clock, Means, Person, Place
 from emberquilt.calendar.placing import Impossible
 from emberquilt.calendar.polish import polished
 from emberquilt.calendar.schedule import Kept, Wishes, apart, kept_of, schedule, schedule_of
 from emberquilt.calendar.together import WorkDates, kept_by_work, seen_by, together
+from emberquilt.drawing.evenings import _of_one_clock
 from emberquilt.errors import BadChoice
 from emberquilt.formats.steps_json import planned_json
 from emberquilt.hours import usual_hours
@@ -473,3 +474,15 @@ def test_the_latest_begin_is_the_last_that_is_in_time():
     assert schedule(steps, ONE, last).finish <= ready_by
     assert schedule(steps, ONE, last + dt.timedelta(days=1)).finish > ready_by
     assert latest_start(tuple(steps), ONE, MONDAY, MONDAY + dt.timedelta(hours=2)) is None
+
+
+def test_hours_that_hold_a_change_of_the_clock_are_drawn_in_two():
+    """In Berlin the clock goes from 02:00 to 03:00 on 28 March 2027: a night shift of eight hours is seven long, and
+    each part of it is told from the moment that the wall then shows."""
+    start = dt.datetime(2027, 3, 27, 22, 0, tzinfo=ZoneInfo("Europe/Berlin"))
+    clock = Clock(start)
+    assert _of_one_clock(clock, 0, 420) == [(0, 240), (240, 420)]
+    assert [clock.moment(a).strftime("%H:%M") for a, _ in _of_one_clock(clock, 0, 420)] == ["22:00", "03:00"]
+    assert _of_one_clock(clock, 0, 200) == [(0, 200)]
+    autumn = Clock(dt.datetime(2026, 10, 24, 22, 0, tzinfo=ZoneInfo("Europe/Berlin")))
+    assert _of_one_clock(autumn, 0, 540) == [(0, 300), (300, 540)]

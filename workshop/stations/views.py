@@ -106,7 +106,7 @@ def _context(
     if station == "stock":
         context |= search_context(row)
     if station == "calendar":
-        context |= polishing(row)
+        context |= polishing(row, context["schedule"])
         if secret := shop_of(row.owner).calendar_secret:
             context["calendar_address"] = request.build_absolute_uri(reverse("subscribed", args=(secret,)))
     if station == "log":

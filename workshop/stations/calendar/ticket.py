@@ -2,6 +2,8 @@
 
 import datetime as dt
 
+from django.conf import settings
+
 from emberquilt.calendar.forward import latest_start
 from emberquilt.calendar.reasons import LITTLE_ROOM
 from emberquilt.calendar.schedule import Schedule, Slot
@@ -153,10 +155,18 @@ def _for_hand(drawn: Evenings | None) -> dict:
     return {"spans": [list(span) for span in drawn.spans]} if drawn else {}
 
 
-def polishing(row: Composition) -> dict:
-    """How far the search for a better plan is, and whether dates are kept."""
+WORTH_A_LOOK = 0.01
+MOST_POLISHED = 400
+"""A plan farther than this share from its bound is looked through by itself, where it has no more steps than this."""
+
+
+def polishing(row: Composition, plan: Schedule | None) -> dict:
+    """How far the search for a better plan is, whether one begins by itself, and whether dates are kept."""
     dates = DatePlan.objects.filter(composition=row).first()
+    looked = dates is not None and (dates.state in LIVE or dates.revision == row.revision)
+    worth = plan is not None and (plan.gap or 0.0) > WORTH_A_LOOK and len(plan.own_slots) <= MOST_POLISHED
     return {
+        "polish_alone": settings.POLISH_ALONE and worth and not looked,
         "dates": dates,
         "polish_live": dates is not None and dates.state in LIVE,
         "polish_fresh": dates is not None and dates.revision == row.revision and bool(dates.told),

@@ -1,5 +1,6 @@
 """Dates kept, polished and made afresh; what would bring the end forward."""
 
+import json
 from dataclasses import replace
 
 from django.contrib import messages
@@ -72,7 +73,8 @@ def polish_stop(request, uid):
 
 
 def _polishing(request, row):
-    return render(request, "calendar/polishing.html", {"row": row, "schedule": _schedule(row), **polishing(row)})
+    made = _schedule(row)
+    return render(request, "calendar/polishing.html", {"row": row, "schedule": made, **polishing(row, made)})
 
 
 def _schedule(row):
@@ -93,8 +95,23 @@ def forward(request, uid):
     except BadChoice:
         return render(request, "calendar/forward.html", {"row": row, "ways": []})
     alone = "" if made.others else begin_by(plan)
-    context = {"row": row, "ways": ways[:MOST_WAYS], "schedule": made, "begin_by": alone}
+    told = [(way, _as_form(way.changes)) for way in ways[:MOST_WAYS]]
+    context = {"row": row, "ways": told, "schedule": made, "begin_by": alone}
     return render(request, "calendar/forward.html", context)
+
+
+def _as_form(changes: dict) -> str:
+    """A change of the practice as the page would send it."""
+    told = {"verb": "practice"}
+    for name, value in changes.items():
+        if name == "hours":
+            told |= {f"hours-{day}": text for day, text in value.items()}
+        elif name == "helpers":
+            ((person, week),) = value.items()
+            told |= {"helper": person} | {f"helper-{day}": text for day, text in week.items()}
+        else:
+            told[name] = str(value)
+    return json.dumps(told)
 
 
 def _steps_with(plan: Plan):
