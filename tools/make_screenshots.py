@@ -117,7 +117,8 @@ def _shoot(browser) -> None:
     page.locator("#wipe").fill("45")
     shot("draft")
     page.set_viewport_size({"width": 390, "height": 844})
-    page.goto(f"{ADDRESS}{koi}/bench/")
+    page.goto(f"{ADDRESS}{koi}/bench/?step=saw&part=20")
+    page.wait_for_selector("#bench[data-drawn=yes]")
     shot("bench")
 
 
