@@ -78,6 +78,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/layout/", stations.layout_search, name="layout-search"),
     path("picture/<uuid:uid>/layout/stop/", stations.layout_search_stop, name="layout-search-stop"),
     path("year/", log.year, name="year"),
+    path("picture/<uuid:uid>/took/", log.correct, name="log-correct"),
     path("picture/<uuid:uid>/price/", log.price, name="price"),
     path("picture/<uuid:uid>/keepsake/", log.keepsake, name="keepsake"),
     path("picture/<uuid:uid>/keepsake/<kept:kind>", log.keepsake_file, name="keepsake-file"),

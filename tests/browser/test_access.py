@@ -32,6 +32,8 @@ def test_axe_finds_nothing_at_the_stations(desk, demo):
         "bench/fit/",
         "bench/which/?number=9",
         "bench/pedal/",
+        "price/?next=2",
+        "keepsake/",
         "swatches/",
     )
     page_of += ("relief/?show=lamp", "relief/?show=edges&pieces=9", "bench/?step=shape&part=9")
@@ -60,6 +62,7 @@ def test_axe_finds_nothing_at_the_stations(desk, demo):
         "/shop/",
         "/shop/woods/?wood=walnut",
         "/shop/boards/",
+        "/year/",
         shop,
         *(f"{work}/{p}" for p in page_of),
     ):

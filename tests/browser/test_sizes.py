@@ -65,6 +65,7 @@ def test_every_page_fits_phone_tablet_and_desk(watched, demo):
         "/shop/",
         "/shop/woods/?wood=walnut",
         "/shop/boards/",
+        "/year/",
         f"/shop/board/{board}/",
         "/picture/nothing/",
     ]
@@ -72,7 +73,8 @@ def test_every_page_fits_phone_tablet_and_desk(watched, demo):
     for row, piece in ((koi, 9), (lighthouse, foremost)):
         paths += [f"/picture/{row.uid}/{name}/{query}" for name in NAMES for query in ("", f"?pieces={piece}")]
     pages = ("palettes/", "pack/", "place/?piece=9", "wood/?show=picture", "practise/", "bench/which/?number=9")
-    paths += [f"/picture/{koi.uid}/{page}" for page in (*pages, "swatches/", "final/")]
+    pages += ("swatches/", "final/", "price/?next=6", "keepsake/", "bench/pedal/")
+    paths += [f"/picture/{koi.uid}/{page}" for page in pages]
     pages = ("saw/?show=way", "assembly/?show=coats", "assembly/?knot=trim", "bench/fit/", f"place/?piece={foremost}")
     paths += [f"/picture/{lighthouse.uid}/{page}" for page in pages]
     for draft in drafts_of(koi.owner):

@@ -349,6 +349,19 @@ def test_a_photo_is_kept_once_and_seen_in_the_log(client, ready, other):
     assert client.get(f"{address}{kept.pk}.jpg").status_code == 404
 
 
+def test_a_time_is_corrected_in_the_log(client, ready):
+    tick(client, ready, card=to_saw(ready)[0], minutes=7 * 24 * 60.0)
+    event = ready.events.get()
+    assert 'aria-label="Minutes it took"' in laid(client.get(f"/picture/{ready.uid}/log/"))
+    address = f"/picture/{ready.uid}/took/"
+    for wrong in ("", "soon", "-1", "0", "721", "1e9"):
+        assert said(client.post(address, {"event": event.pk, "minutes": wrong}, follow=True)).endswith(".")
+        assert ready.events.get().minutes is None
+    client.post(address, {"event": event.pk, "minutes": "6.5 min"})
+    assert ready.events.get().minutes == 6.5
+    assert "no longer in the log" in said(client.post(address, {"event": 4711, "minutes": "5"}, follow=True))
+
+
 def test_cost_and_price(client, ready, person):
     address = f"/picture/{ready.uid}/price/"
     text = laid(client.get(address))

@@ -100,6 +100,7 @@ def test_the_smoke_test_knows_every_page(work):
         "do",
         "bench-sync",
         "bench-photo",
+        "log-correct",
         "snapshot",
         "swatch-sheet",
         "shop-practice",

@@ -21,6 +21,7 @@ from emberquilt.errors import BadChoice, EmberError
 from emberquilt.plan import Plan
 from emberquilt.units import format_minutes
 from emberquilt.work.copies import any_copy
+from emberquilt.work.setting import number
 from workshop.compositions.actions import perform
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
@@ -138,8 +139,11 @@ def take(row: Composition, told: Sequence[Any], sent: Any) -> list[list]:
     now = timezone.now()
     ahead = now - dt.datetime.fromtimestamp(_figure({"clock": sent}, "clock", 0, 4e12) / 1000, dt.UTC)
     answers = []
+    # worked out before anything is locked: it takes a while
+    plan = plan_of(row)
+    cards = {mark: card for card in plan.cards for mark in card.marks}
     with transaction.atomic():
-        book = _Book(row)
+        book = _Book(row, plan, cards)
         for one in told:
             try:
                 entry = entry_from(one, ahead, now)
@@ -156,10 +160,8 @@ def take(row: Composition, told: Sequence[Any], sent: Any) -> list[list]:
 class _Book:
     """The log of one work while entries are taken into it, inside one transaction."""
 
-    def __init__(self, row: Composition):
-        self.row = row
-        self.plan: Plan = plan_of(row)
-        self.cards: dict[Mark, Card] = {mark: card for card in self.plan.cards for mark in card.marks}
+    def __init__(self, row: Composition, plan: Plan, cards: dict[Mark, Card]):
+        self.row, self.plan, self.cards = row, plan, cards
         self.events: list[Event] = list(row.events.all())
         self.undone = set(row.undone.values_list("client", flat=True))
         self.changed = False
@@ -305,6 +307,23 @@ class _Book:
         self.row.refresh_from_db()
         if warning:
             answer.tell(warning)
+
+
+def correct(row: Composition, pk: int, text: str) -> Event:
+    """What was done took other minutes than the log has. Raises `BadChoice`."""
+    event = row.events.filter(pk=pk, what=Event.What.DONE).first()
+    if event is None:
+        raise BadChoice("That entry is no longer in the log.")
+    minutes = number(text.strip().removesuffix("min"), "minutes")
+    if not 0 < minutes <= LONGEST_MINUTES:
+        raise BadChoice(
+            f"From a moment to {LONGEST_MINUTES / 60:g} hours can be one card's time; {minutes:g} min cannot."
+        )
+    with transaction.atomic():
+        event.minutes = round(minutes, 3)
+        event.save(update_fields=["minutes"])
+        forget(row)
+    return event
 
 
 def name_of(event: Event) -> str:

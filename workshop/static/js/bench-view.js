@@ -107,7 +107,9 @@ export class BenchView {
     for (const { key: one } of shapes) {
       if (!this.pocket.dress[one]) continue;
       const full = lit.has(one) || !lit.size || down?.has(one);
-      pieces[one] = this.worn(one, full ? "full" : down ? "ghost" : "dark", { arrow: one === key ? 1 : 0 });
+      // a sub-assembly is shown as it should look, the rest as what is not there
+      const rest = down || card.verb === "put on" ? "ghost" : "dark";
+      pieces[one] = this.worn(one, full ? "full" : rest, { arrow: one === key ? 1 : 0 });
     }
     const marks = [];
     if (card.sawn) {

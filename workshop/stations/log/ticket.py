@@ -1,5 +1,8 @@
 """What the Log station says: what the bench wrote down, the shop's pace, and what went on here."""
 
+from collections import Counter
+from typing import Any
+
 from emberquilt.bench.mending import HOWS
 from emberquilt.log.hours import Hours, hours_of
 from emberquilt.plan import Plan
@@ -13,6 +16,8 @@ from workshop.stations.rule import NAMES
 
 PRACTICE = ()
 MOST_LISTED = 200
+MOST_CORRECTED = 60
+"""Entries whose time can be corrected: older ones have taught already."""
 GROUP_WORDS = {
     "verb": "What is done",
     "wood": "Woods",
@@ -35,7 +40,10 @@ def logged(row: Composition, plan: Plan) -> dict:
     hours = hours_of(plan.cards, known, plan.marks_left)
     taken, guessed = _timed(events)
     return {
-        "events": [_told(plan, event) for event in reversed(events[-MOST_LISTED:])],
+        "events": [
+            _told(plan, event) | {"corrects": i < MOST_CORRECTED and event.what == Event.What.DONE}
+            for i, event in enumerate(reversed(events[-MOST_LISTED:]))
+        ],
         "more_events": max(0, len(events) - MOST_LISTED),
         "hours": [(NAMES.get(one.station, one.station), one) for one in hours],
         "all_hours": _sum(hours),
@@ -77,8 +85,8 @@ def _pace(plan: Plan) -> list[tuple[str, list]]:
     return table
 
 
-def _counted(events: list[Event]) -> dict[str, int]:
-    """Blades, sheets of paper and coats that the bench counted, and parts made again."""
+def _counted(events: list[Event]) -> dict[str, Any]:
+    """Blades, sheets of paper and coats that the bench counted, and parts made again with their causes."""
     whats = [event.what for event in events]
     coats = {e.step for e in events if e.what == Event.What.DONE and "coat" in e.step}
     return {
@@ -87,6 +95,7 @@ def _counted(events: list[Event]) -> dict[str, int]:
         "remakes": whats.count(Event.What.BROKE),
         "mended": whats.count(Event.What.MENDED),
         "coats": len(coats),
+        "causes": Counter(HOWS[e.why] for e in events if e.what == Event.What.BROKE and e.why in HOWS).most_common(),
     }
 
 

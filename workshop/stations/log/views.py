@@ -10,7 +10,7 @@ from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from emberquilt.drawing.keepsake import (
     Keepsake,
@@ -30,6 +30,7 @@ from emberquilt.picture.render import draft
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.work.setting import whole_number
+from workshop.bench import entries
 from workshop.bench.actions import happened
 from workshop.bench.models import Snapshot, Story
 from workshop.compositions.models import Composition
@@ -181,6 +182,17 @@ def keepsake_of(row: Composition, plan: Plan) -> Keepsake:
 
 def _care(story: Story | None) -> tuple[str, ...]:
     return tuple(line for line in story.care.splitlines() if line.strip()) if story else ()
+
+
+@require_POST
+def correct(request, uid):
+    """What an entry of the log really took."""
+    row = own(request, uid)
+    try:
+        entries.correct(row, whole_number(request.POST.get("event", ""), 0, 2**62), request.POST.get("minutes", ""))
+    except EmberError as bad:
+        messages.error(request, str(bad))
+    return redirect("station", row.uid, "log")
 
 
 @require_GET
