@@ -120,5 +120,5 @@ class Pace:
 
     @property
     def stamp(self) -> tuple:
-        """Tells one state from another, as far as plans can tell them apart."""
-        return tuple(zip(self.terms, (round(v, 4) for v in self.mean), strict=True)), round(self.noise, 4)
+        """Tells one state from another to a hundredth: less is not worth planning everything anew at every tick."""
+        return tuple(zip(self.terms, (round(v, 2) for v in self.mean), strict=True)), round(self.noise, 2)

@@ -24,7 +24,7 @@ from emberquilt.work.copies import any_copy
 from emberquilt.work.setting import number
 from workshop.compositions.actions import perform
 from workshop.compositions.models import Composition
-from workshop.compositions.plans import plan_of
+from workshop.compositions.plans import plan_at_any_pace
 from workshop.compositions.told import forget
 
 from .actions import Mark, done_after
@@ -140,7 +140,7 @@ def take(row: Composition, told: Sequence[Any], sent: Any) -> list[list]:
     ahead = now - dt.datetime.fromtimestamp(_figure({"clock": sent}, "clock", 0, 4e12) / 1000, dt.UTC)
     answers = []
     # worked out before anything is locked: it takes a while
-    plan = plan_of(row)
+    plan = plan_at_any_pace(row)
     cards = {mark: card for card in plan.cards for mark in card.marks}
     with transaction.atomic():
         book = _Book(row, plan, cards)

@@ -19,6 +19,7 @@ from .models import Composition, DatePlan
 
 _wholes = Kept(store.KEPT)
 _plans = Kept(store.KEPT)
+_at_any_pace = Kept(store.KEPT)
 
 
 def plan_of(row: Composition) -> Plan:
@@ -52,19 +53,24 @@ def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop)).replace(tzinfo=zone_of(shop))
     version, sittings = DatePlan.objects.filter(composition=row).values_list("version", "sittings").first() or (0, {})
     done = frozenset(done_keys(row))
-    key = (
-        row.uid,
-        row.revision,
-        shop.pk,
-        shop.revision,
-        shop.spoken,
-        learned.pace.stamp,
-        learned.lessons,
-        *learned.blade_lasts.items(),
-    )
+    state = _state(row, shop)
+    key = (*state, learned.pace.stamp, learned.lessons, *learned.blade_lasts.items())
     whole = _wholes.get(key, lambda: _make(row, learned))
+    _at_any_pace.keep(state, whole)
     full = (*key, start, done, version)
     return _plans.get(full, lambda: whole.at(start, done, kept_from(sittings))), full
+
+
+def _state(row: Composition, shop: Shop) -> tuple:
+    """What a plan hangs on but the log and the clock."""
+    return row.uid, row.revision, shop.pk, shop.revision, shop.spoken
+
+
+def plan_at_any_pace(row: Composition) -> Plan:
+    """A plan of the work as it stands, at whatever pace the log had when it was made: which cards there are, and what
+    they are done on, does not hang on that."""
+    known = _at_any_pace.known(_state(row, shop_of(row.owner)))
+    return known if known is not None else plan_of(row)
 
 
 def kept_from(told: dict[str, Any]) -> KeptDates | None:

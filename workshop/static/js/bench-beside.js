@@ -109,7 +109,7 @@ export function begin(bench) {
     const { last } = bench,
       waiting = bench.log.waiting;
     const own = waiting.find((entry) => entry.id === last.name);
-    if (own && !bench.log.sending) {
+    if (own?.tried === false) {
       own.minutes = minutes;
       bench.log.waiting = waiting;
     } else bench.log.write({ what: "time", of: last.name, minutes });
@@ -130,13 +130,13 @@ export function begin(bench) {
     const count = stored("ember-count", 0) + 1;
     store("ember-count", count);
     const id = `${bench.log.phone}-${count.toString(36)}`;
-    await keepPhoto({
-      id,
-      uid: pocket.uid,
-      step: step ? (step.each ? step.verb : step.key) : "",
-      part: card?.each ? card.parts[0] : "",
-      blob,
-    });
+    const of = { step: step ? (step.each ? step.verb : step.key) : "", part: card?.each ? card.parts[0] : "" };
+    try {
+      await keepPhoto({ id, uid: pocket.uid, ...of, blob });
+    } catch {
+      bench.sending.tell("This browser has no room for the photo, or keeps none here.");
+      return;
+    }
     bench.sending.tell("The photo is kept with this card.");
     bench.sending.soon();
   });
@@ -207,6 +207,7 @@ export function begin(bench) {
   return {
     found,
     spoken,
+    last: showLast,
     show(screen) {
       slot("beside").hidden = !["card", "alldone"].includes(screen);
       if (screen === "broke" && bench.card) showBroke();

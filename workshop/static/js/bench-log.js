@@ -51,14 +51,28 @@ export class BenchLog {
     return stored(this.place, []);
   }
 
+  // Raises where the phone has no room left; what only repeats the workshop makes room first.
   set waiting(entries) {
-    store(this.place, entries);
+    try {
+      store(this.place, entries);
+    } catch {
+      localStorage.removeItem(`${this.place}-heard`);
+      store(this.place, entries);
+    }
+  }
+
+  // An entry that was never on its way can be dropped; of any other the workshop may know.
+  drop(name) {
+    const entries = this.waiting;
+    if (entries.find((entry) => entry.id === name)?.tried !== false) return false;
+    this.waiting = entries.filter((entry) => entry.id !== name && entry.of !== name);
+    return true;
   }
 
   write(entry) {
     const count = stored("ember-count", 0) + 1;
     store("ember-count", count);
-    const made = { id: `${this.phone}-${count.toString(36)}`, at: Date.now(), who: stored("ember-who", ""), ...entry };
+    const made = { id: `${this.phone}-${count.toString(36)}`, at: Date.now(), who: stored("ember-who", ""), ...entry, tried: false };
     for (const key of Object.keys(made)) if (made[key] === "" || made[key] == null) delete made[key];
     this.waiting = [...this.waiting, made];
     return made;
@@ -126,6 +140,7 @@ export class BenchLog {
       let changed = false,
         answer;
       do {
+        this.waiting = this.waiting.map((entry, i) => (i < SENT_AT_ONCE ? { ...entry, tried: true } : entry));
         const entries = this.waiting.slice(0, SENT_AT_ONCE);
         answer = await ask({ entries, cursor: this.cursor, now: Date.now() });
         const taken = new Map(answer.answers.map(([name, state, words]) => [name, { state, words }]));

@@ -34,7 +34,8 @@ export function begin(bench) {
   }
 
   async function sendPhotos() {
-    const waiting = await photosOf(pocket.uid);
+    // a browser that keeps no photos has none to send
+    const waiting = await photosOf(pocket.uid).catch(() => []);
     photos = waiting.length;
     for (const { id, step, part, blob } of waiting) {
       const form = new FormData();
@@ -85,7 +86,7 @@ export function begin(bench) {
       await sendPhotos();
       alone = false;
       heard?.told.forEach(tell);
-      if (heard?.changed && !bench.typing) bench.refresh();
+      if (heard?.changed) bench.heard();
       if (heard && heard.revision !== pocket.revision && !main.dataset.stale) {
         main.dataset.stale = "yes";
         tell("The work was changed since this page came: open it again for the new cards.");
@@ -123,6 +124,7 @@ export function begin(bench) {
         main.dataset.kept = "no";
       }
     } else main.dataset.kept = "no";
+    slot("keeps").hidden = main.dataset.kept !== "no";
     for (const url of loads) {
       try {
         const answer = await fetch(url);

@@ -62,6 +62,28 @@ class Bench {
     this.show();
   }
 
+  // Others did something, or what was written here was taken: the card under the hand stays as long as it is left.
+  heard() {
+    const { card, place, screen } = this;
+    this.done = this.log.done();
+    this.left = this.cards.left(this.done);
+    const ran = card ? this.clock.seconds(card.marks[0]) : 0;
+    if (screen === "card" && card && !this.left.has(place) && this.asked !== place && ran) {
+      this.clock.pause();
+      this.sending?.tell(`${text(card.title)} was ticked elsewhere; your clock stands at ${clockWords(ran)}.`);
+    }
+    if (screen === "card" && (!card || !(this.left.has(place) || this.asked === place))) this.refresh();
+    else this.showBeside();
+  }
+
+  showBeside() {
+    this.drawRule();
+    if (!this.card) return;
+    const after = this.following();
+    slot("following").textContent = after ? `next: ${text(after.title)}` : "the last card";
+    this.pages.last();
+  }
+
   go(place) {
     this.asked = place;
     this.screen = "card";
@@ -260,7 +282,7 @@ class Bench {
     }
     const sawn = this.clock.sawn(mark);
     const board = slot("fromboard").hidden ? "" : slot("boards").value;
-    this.write("done", card, { minutes, sawn: sawn || null, board });
+    if (!this.write("done", card, { minutes, sawn: sawn || null, board })) return undefined;
     this.clock.drop(mark);
     this.off.delete(mark);
     return this.onward();
@@ -268,12 +290,13 @@ class Bench {
 
   write(what, card, more = {}) {
     const step = this.cards.steps[card.step];
-    return this.log.write({
-      what,
-      step: card.each ? step.verb : step.key,
-      parts: card.each ? card.parts : [""],
-      ...more,
-    });
+    const told = { what, step: card.each ? step.verb : step.key, parts: card.each ? card.parts : [""], ...more };
+    try {
+      return this.log.write(told);
+    } catch {
+      this.sending?.tell("This phone has no room left to write it down. Free some, or send what waits; nothing was kept.");
+      return null;
+    }
   }
 
   onward() {
@@ -298,7 +321,7 @@ class Bench {
 
   broke(what, how, spot) {
     const [x, y] = spot ?? [null, null];
-    this.write(what, this.card, { why: how, x, y });
+    if (!this.write(what, this.card, { why: how, x, y })) return;
     this.clock.drop(this.card.marks[0]);
     this.onward();
   }
@@ -324,10 +347,7 @@ class Bench {
     const { last } = this;
     if (!last) return;
     const name = last.name.split("+")[0];
-    // what was never sent is simply not sent
-    if (this.log.waiting.some((e) => e.id === name) && !this.log.sending)
-      this.log.waiting = this.log.waiting.filter((e) => e.id !== name && e.of !== name);
-    else this.log.write({ what: "undo", of: name });
+    if (!this.log.drop(name)) this.log.write({ what: "undo", of: name });
     this.off.delete(keyOf(last.step, last.part));
     const place = this.cards.cards.findIndex((card) => card.marks.includes(keyOf(last.step, last.part)));
     this.sending?.soon();
