@@ -149,6 +149,7 @@ def test_kept_dates_stay_until_they_are_made_afresh(client, person, dated):
     assert client.post(f"/picture/{dated.uid}/dates/", {"what": "burn"}).status_code == 422
 
 
+@pytest.mark.django_db(transaction=True)
 def test_a_better_plan_is_looked_for_outside_the_request_and_taken(client, person, dated):
     answer = client.post(f"/picture/{dated.uid}/dates/polish/", {"seconds": "10"}, headers={"HX-Request": "true"})
     assert answer.status_code == 200
@@ -163,6 +164,7 @@ def test_a_better_plan_is_looked_for_outside_the_request_and_taken(client, perso
     assert client.post(f"/picture/{dated.uid}/dates/polish/", {"seconds": "9999"}).status_code == 422
 
 
+@pytest.mark.django_db(transaction=True)
 def test_a_plan_that_may_be_bettered_is_looked_through_by_itself_once(client, dated, settings, monkeypatch):
     settings.POLISH_ALONE = True
     # within one part in a hundred of its bound nothing is looked for
