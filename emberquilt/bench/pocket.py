@@ -12,6 +12,7 @@ import shapely
 
 from ..saw.cuts import SawPlan
 from ..saw.steps import SAW_VERBS
+from ..units import format_minutes
 from ..work.composition import Composition
 from ..work.copies import any_copy
 from ..work.parts import Job
@@ -28,7 +29,8 @@ STRAIGHT_MM = 0.03
 
 
 FIGURES = re.compile(r"\d(?:[\d ,./×]*\d)?")
-GAP = "¤"
+GAP = "\ue000"
+"""Of those that stand for nothing by themselves: in what people write it is left out."""
 
 
 class Once:
@@ -50,8 +52,9 @@ def moulded(sentences: Sequence[str]) -> tuple[list[str], list]:
     sentence its mould's number, or [number, figure, ...]."""
     moulds, rows = Once(), []
     for sentence in sentences:
-        figures = FIGURES.findall(sentence)
-        mould = moulds[FIGURES.sub(GAP, sentence)]
+        plain = sentence.replace(GAP, "")
+        figures = FIGURES.findall(plain)
+        mould = moulds[FIGURES.sub(GAP, plain)]
         rows.append([mould, *figures] if figures else mould)
     return moulds.rows, rows
 
@@ -93,10 +96,11 @@ def pocket_of(job: Job, steps: Sequence[Step], cards: Sequence[Card], saw: SawPl
 
 
 def _card_row(job: Job, card: Card, step: int, saw: SawPlan, texts: Once) -> list:
-    """[step, title, lines, caution, estimate in minutes, parts where it is done part by part, about the sawing]; the
-    last is [blade, x, y, [hole x, y, ...]] or nothing. What stands at the end and is empty is left out."""
+    """[step, title, lines, caution, estimate in minutes, the same in words, parts where it is done part by part, about
+    the sawing]; the last is [blade, x, y, [hole x, y, ...]] or nothing. What stands at the end and is empty is left
+    out."""
     row: list = [step, texts[card.title], [texts[line] for line in card.lines], texts[card.caution]]
-    row.append(round(card.estimate_minutes, 2))
+    row += [round(card.estimate_minutes, 2), texts[format_minutes(card.estimate_minutes)]]
     if card.step.each:
         row.append(list(card.parts))
     if card.step.verb in SAW_VERBS:

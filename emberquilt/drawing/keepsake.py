@@ -19,6 +19,7 @@ from ..assembly.finishing import coatings_of
 from ..colour import lab_of
 from ..constants import PAPERS_MM, ROLL
 from ..picture.figure import tile
+from ..units import format_minutes
 from ..work.parts import Job
 from .pdf import INK, POINTS_PER_MM, draw_line, draw_words
 
@@ -39,7 +40,7 @@ class Keepsake:
     pieces: int
     woods: tuple[tuple[str, float, bytes], ...]
     finish: str
-    hours: float
+    minutes: float
     maker: str
     made: dt.date
     story: str
@@ -97,14 +98,14 @@ def _share(share: float) -> str:
     return f"{100 * share:.0f} %" if share >= LEAST_SHARE else "a little"
 
 
-def _hours(hours: float) -> str:
-    return f"{hours:.0f} hours" if hours >= 3 else f"{60 * hours:.0f} minutes"
+def _hours(minutes: float) -> str:
+    return f"{minutes / 60:.0f} hours" if minutes >= 180 else format_minutes(minutes)
 
 
 def _facts(one: Keepsake) -> list[tuple[str, str]]:
     facts = [("size", one.size), ("pieces", str(one.pieces)), ("finish", one.finish)]
     facts += [
-        ("at the bench", _hours(one.hours) if one.hours else ""),
+        ("at the bench", _hours(one.minutes) if one.minutes else ""),
         ("made by", one.maker),
         ("finished", f"{one.made:%d %B %Y}"),
     ]

@@ -50,3 +50,27 @@ def hours_of(cards: Sequence[Card], events: Iterable[Happened], left: Iterable[t
     for (step, _), minutes in ((key, m) for key, m in timed.items() if key not in known):
         table.setdefault("saw" if step.startswith("saw") else "bench", [0.0] * 4)[0] += minutes
     return tuple(Hours(station, *row) for station, row in table.items())
+
+
+def summed(hours: Iterable[Hours]) -> Hours:
+    """All stations as one."""
+    rows = list(hours)
+    return Hours(
+        "",
+        sum(one.timed for one in rows),
+        sum(one.untimed for one in rows),
+        sum(one.left for one in rows),
+        sum(one.estimate for one in rows),
+    )
+
+
+def timed_in(events: Iterable[Happened]) -> tuple[float, float]:
+    """Minutes taken and minutes estimated of what was timed."""
+    timed = [event for event in events if event.timed]
+    return sum(event.minutes or 0.0 for event in timed), sum(event.estimate or 0.0 for event in timed)
+
+
+def spent_on_each(hours: Iterable[Hours], copies: int) -> float:
+    """Minutes that one of the copies took so far, or as long as nothing is done will take."""
+    whole = summed(hours)
+    return (whole.spent or whole.minutes) / copies

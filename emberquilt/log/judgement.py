@@ -6,7 +6,7 @@ from ..work.pace import thickness_band
 from ..work.parts import Job
 from ..work.register import judgement
 
-ING = {"saw": "being sawn", "shape": "being shaped", "glue": "being glued"}
+ING = {"saw": " while being sawn", "shape": " while being shaped", "glue": " while being glued"}
 
 
 @judgement("saw")
@@ -29,7 +29,7 @@ def learned(job: Job, _plan) -> list[Finding]:
             Finding(
                 "lesson",
                 "saw",
-                f"{name} of {lesson.band} broke {lesson.times} times of {lesson.of} here while {ING[lesson.verb]}, "
+                f"{name} of {lesson.band} broke {lesson.times} times of {lesson.of} here{ING.get(lesson.verb, '')}, "
                 f"most often {HOWS[lesson.why]}: {name_pieces([piece.number for piece in pieces])}.",
                 "From your own log. A carrier under it, a fresh blade and slower feed help; or choose it thicker.",
                 pieces=tuple(piece.key for piece in pieces),

@@ -99,10 +99,13 @@ def bill_of(
         return value or None
 
     items = [*_woods(job, needs)]
-    blades = told[BLADE] + 1 if told[BLADE] else sum(need.count for need in saw.needs)
-    items.append(_counted("blades", blades, priced(practice.blade_price), bool(told[BLADE])))
-    sheets = told[PAPER] or (sanding / SHEET_MINUTES)
-    items.append(_counted("sheets of sandpaper", sheets, priced(practice.sheet_price), bool(told[PAPER])))
+    planned, is_done = sum(need.count for need in saw.needs), all(one.left == 0 for one in by_station)
+    # as long as some of it is to be done, at least what is planned
+    blades = max(told[BLADE] + 1, 0 if is_done else planned) if told[BLADE] else planned
+    items.append(_counted("blades", blades, priced(practice.blade_price), blades == told[BLADE] + 1))
+    usual = sanding / SHEET_MINUTES
+    sheets = max(told[PAPER], 0 if is_done else usual) if told[PAPER] else usual
+    items.append(_counted("sheets of sandpaper", sheets, priced(practice.sheet_price), sheets == told[PAPER]))
     for name, ml in _glues(glue, job.copies):
         items.append(Item("glue", name, f"{ml:.0f} ml", ml / 100, priced(practice.glue_price)))
     for name, ml in _finishes(job):

@@ -205,6 +205,15 @@ BAD = {
     "another zip": (zipped({"readme.txt": b"x"}), "holds no"),
     "a seam backwards": (rewritten(lambda d: d["decisions"].update(assembly={"right": {"1": "1:4-2"}})), "damaged"),
     "a bundle backwards": (rewritten(lambda d: d["decisions"].update(assembly={"bundles": ["4-2"]})), "damaged"),
+    "a log of nothing real": (
+        rewritten(
+            lambda d: d["log"].append(
+                {"part": "1", "step": "saw", "what": "done", "minutes": 3, "at": "2026-11-01T10:00:00+00:00"}
+                | {"made_of": {"thickness_mm": "thick", "corners": 3}}
+            )
+        ),
+        "damaged",
+    ),
     "newer": (rewritten(lambda d: d.update(version=11)), "version 11"),
     "another format": (rewritten(lambda d: d.update(format="shopping-list")), "no project file"),
     "not json": (zipped({"composition.json": b"{"}), "damaged"),

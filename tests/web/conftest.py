@@ -90,4 +90,4 @@ def sentence(pocket: dict, number: int) -> str:
     row = pocket["texts"][number]
     mould, *figures = row if isinstance(row, list) else [row]
     left = iter(figures)
-    return re.sub("¤", lambda _: next(left), pocket["moulds"][mould])
+    return re.sub("\ue000", lambda _: next(left), pocket["moulds"][mould])

@@ -178,6 +178,9 @@ def test_nothing_else_can_happen_to_a_piece(client, ready):
         {"why": "magic"},
         {"text": "x" * 501},
         {"x": "left"},
+        {"what": "undo"},
+        {"what": "undo", "of": ""},
+        {"what": "time", "of": "'; drop", "minutes": 4},
     ):
         answer = sync(client, ready, good | wrong, "nonsense")
         assert [state for _, state, _ in answer.json()["answers"]] == ["refused", "refused"], wrong
@@ -327,6 +330,13 @@ def test_what_was_done_to_a_part_that_broke_elsewhere_is_told(client, ready):
     sync(client, ready, entry(card, phone="phone1"), entry(card, "broke", phone="phone1", why="chip", who="Ada"))
     told = words_of(sync(client, ready, entry(glue, phone="phone2")))
     assert "ticked after somebody (Ada) had written that the part was a chip off its edge" in told
+
+
+def test_whatever_people_write_comes_to_the_phone_as_it_is(client, ready, page):
+    """Figures in names are no gaps, and no sign that anybody can type stands for one."""
+    page.do(ready, "pattern", "part", "1", part="no. 7 1/2 ¤ of 12 </script>")
+    pocket = pocket_in(client.get(f"/picture/{ready.uid}/bench/"))
+    assert sentence(pocket, pocket["pieces"]["1"][1]).startswith("no. 7 1/2 ¤ of 12 </script>, 3/4 in walnut")
 
 
 def test_a_photo_is_kept_once_and_seen_in_the_log(client, ready, other):

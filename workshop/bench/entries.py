@@ -34,6 +34,7 @@ LONGEST_MINUTES = 12 * 60.0
 """More than this is nobody's time at one card."""
 MOST_ENTRIES = 500
 NAME = re.compile(r"^[a-z0-9]{4,16}-[a-z0-9]{1,20}$")
+OF = re.compile(r"^([a-z0-9]{4,16}-[a-z0-9]{1,20}|e[0-9]{1,18})$")
 MARK = re.compile(r"^[a-z0-9./-]{0,40}$")
 UNDO, TIME = "undo", "time"
 TOGETHER = "+"
@@ -96,6 +97,8 @@ def entry_from(told: Any, ahead: dt.timedelta, now: dt.datetime) -> Entry:
         raise BadChoice("The step of this entry cannot be read.")
     if (why := _text(told, "why", 12)) and why not in HOWS:
         raise BadChoice(f"“{why}” is no way for a part to break.")
+    if what in (UNDO, TIME) and not OF.match(_text(told, "of", 40)):
+        raise BadChoice("It does not say which entry it speaks of.")
     at = dt.datetime.fromtimestamp(_figure(told, "at", 0, 4e12) / 1000, dt.UTC) + ahead
     place = (_number(told, "x"), _number(told, "y"))
     return Entry(

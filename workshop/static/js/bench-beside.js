@@ -4,6 +4,7 @@ import { store, stored } from "./bench-log.js";
 import { keepPhoto, smaller } from "./bench-store.js";
 
 const FIFTY_MM = 50;
+const DARK = "This browser lets the screen go dark here: it allows otherwise on https or on this computer.";
 
 export function begin(bench) {
   const { main, pocket, text } = bench;
@@ -95,7 +96,8 @@ export function begin(bench) {
     const card = bench.cards.cards.find((one) => one.marks.includes(key));
     const words = { done: "done", broke: pocket.hows[last.why] ?? "broke", mended: "mended" }[last.what];
     const minutes = last.minutes ? `, ${Math.round(last.minutes * 10) / 10} min` : "";
-    slot("lastwords").textContent = `${card ? text(card.title) : last.step}: ${words}${minutes}${last.who ? `, ${last.who}` : ""}`;
+    const who = last.who ? `, ${last.who}` : "";
+    slot("lastwords").textContent = `${card ? text(card.title) : last.step}: ${words}${minutes}${who}`;
     slot("correcting").hidden = last.what !== "done" || !last.mine;
     if (document.activeElement !== slot("corrected"))
       slot("corrected").value = last.minutes ? Math.round(last.minutes * 10) / 10 : "";
@@ -155,7 +157,9 @@ export function begin(bench) {
 
   // who stands there
   slot("who").replaceChildren(
-    ...pocket.people.map((name) => new Option(name || "the workshop's own", name, false, name === stored("ember-who", ""))),
+    ...pocket.people.map(
+      (name) => new Option(name || "the workshop's own", name, false, name === stored("ember-who", "")),
+    ),
   );
   slot("whose").hidden = pocket.people.length < 2;
   slot("who").addEventListener("change", () => store("ember-who", slot("who").value));
@@ -187,7 +191,7 @@ export function begin(bench) {
     } catch {
       lock = null;
       awake = false;
-      bench.sending?.tell("This browser lets the screen go dark here: it allows otherwise on https or on this computer.");
+      bench.sending?.tell(DARK);
     }
     slot("awake").setAttribute("aria-pressed", String(awake));
   }
@@ -199,7 +203,7 @@ export function begin(bench) {
     } else if ("wakeLock" in navigator) await hold();
     else {
       awake = false;
-      bench.sending.tell("This browser lets the screen go dark here: it allows otherwise on https or on this computer.");
+      bench.sending.tell(DARK);
     }
   });
   document.addEventListener("visibilitychange", () => awake && hold());

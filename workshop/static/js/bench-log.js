@@ -72,7 +72,8 @@ export class BenchLog {
   write(entry) {
     const count = stored("ember-count", 0) + 1;
     store("ember-count", count);
-    const made = { id: `${this.phone}-${count.toString(36)}`, at: Date.now(), who: stored("ember-who", ""), ...entry, tried: false };
+    const name = { id: `${this.phone}-${count.toString(36)}`, at: Date.now(), who: stored("ember-who", "") };
+    const made = { ...name, ...entry, tried: false };
     for (const key of Object.keys(made)) if (made[key] === "" || made[key] == null) delete made[key];
     this.waiting = [...this.waiting, made];
     return made;
@@ -170,12 +171,13 @@ export class Cards {
       parts: parts ?? [],
       copy: copy ?? 0,
     }));
-    this.cards = pocket.cards.map(([step, title, lines, caution, minutes, ...rest]) => ({
+    this.cards = pocket.cards.map(([step, title, lines, caution, minutes, takes, ...rest]) => ({
       step,
       title,
       lines,
       caution,
       minutes,
+      takes,
       parts: this.steps[step].each ? rest[0] : this.steps[step].parts,
       sawn: rest[this.steps[step].each ? 1 : 0],
     }));
@@ -226,7 +228,8 @@ export class Cards {
       }
     });
     for (let i = this.steps.length - 1; i >= 0; i -= 1)
-      for (const j of this.followers[i]) later[i].forEach((word, n) => (later[i][n] = word | ticked[j][n] | later[j][n]));
+      for (const j of this.followers[i])
+        later[i].forEach((word, n) => (later[i][n] = word | ticked[j][n] | later[j][n]));
     const keeps = this.steps.map(({ key, each, bits }, i) => {
       if (!each && done.has(keyOf(key, ""))) return null;
       const begun = later[i].some(Boolean);

@@ -66,7 +66,8 @@ export function begin(bench) {
     const ticks = log.waiting.length,
       count = ticks + photos;
     const line = slot("sending");
-    const what = [ticks && `${ticks} ${ticks === 1 ? "entry" : "entries"}`, photos && `${photos} photo${photos > 1 ? "s" : ""}`];
+    const entries = ticks && `${ticks} ${ticks === 1 ? "entry" : "entries"}`;
+    const what = [entries, photos && `${photos} photo${photos > 1 ? "s" : ""}`];
     const kept = count ? `${what.filter(Boolean).join(", ")} on this phone, sent when it answers.` : "";
     line.textContent = [words || (alone ? "The workshop does not answer; go on." : ""), alone || words ? kept : ""]
       .filter(Boolean)

@@ -144,7 +144,8 @@ export class BenchView {
   focus() {
     const { panel } = this,
       size = this.bench.main?.querySelector("[data-slot=size]");
-    const shown = this.whole ? [] : panel.scene.shapes.filter((s) => (this.key ? s.key === this.key : this.lit?.has(s.key)));
+    const seen = (s) => (this.key ? s.key === this.key : this.lit?.has(s.key));
+    const shown = this.whole ? [] : panel.scene.shapes.filter(seen);
     if (!shown.length) {
       panel.focus = null;
       if (size) size.hidden = true;

@@ -50,7 +50,7 @@ self.addEventListener("fetch", (event) => {
     path = new URL(request.url);
   if (request.method !== "GET" || path.origin !== self.location.origin) return;
   if (BENCH.test(path.pathname)) event.respondWith(freshOrKept(request));
-  else if (path.pathname.startsWith("/static/") || path.pathname.startsWith("/shop/")) event.respondWith(keptOrFresh(request));
+  else if (/^\/(static|shop)\//.test(path.pathname)) event.respondWith(keptOrFresh(request));
 });
 
 async function freshOrKept(request) {

@@ -8,7 +8,7 @@ import { begin as beginSending } from "./bench-sending.js";
 
 const main = document.getElementById("bench");
 const pocket = JSON.parse(document.getElementById("pocket").textContent);
-export const slot = (name) => main.querySelector(`[data-slot=${name}]`);
+const slot = (name) => main.querySelector(`[data-slot=${name}]`);
 
 const DONE_WORDS = { saw: "Sawn", "saw inside": "Sawn", shape: "Shaped", glue: "Down" };
 const MOST_TICKS = 60;
@@ -20,7 +20,7 @@ function text(number) {
   const row = pocket.texts[number];
   if (typeof row === "number") return moulds[row];
   let at = 0;
-  return moulds[row[0]].replace(/¤/g, () => row[++at]);
+  return moulds[row[0]].replace(/\ue000/g, () => row[++at]);
 }
 
 class Bench {
@@ -168,7 +168,7 @@ class Bench {
     const after = this.following();
     slot("following").textContent = after ? `next: ${text(after.title)}` : "the last card";
     this.showRemake(card, key, piece);
-    slot("estimate").textContent = `of about ${minutesWords(card.minutes)}`;
+    slot("estimate").textContent = `of about ${text(card.takes)}`;
     slot("under").textContent = card.sawn ? `blade ${text(card.sawn[0])}` : "";
     this.clock.of(card.marks[0]);
     this.tellTime();
@@ -239,7 +239,8 @@ class Bench {
   // What this phone ticked since the clock began, without a time of its own.
   tickedMeanwhile() {
     const since = this.clock.begun(this.card.marks[0]);
-    return this.log.all().filter((e) => e.mine && e.what === "done" && e.at >= since && !e.minutes && !/\+/.test(e.name));
+    const untimed = (e) => e.what === "done" && !e.minutes && !e.name.includes("+");
+    return this.log.all().filter((e) => e.mine && e.at >= since && untimed(e));
   }
 
   // What the person says of a clock that asks: minutes, or a sentence to be shown.
@@ -294,7 +295,8 @@ class Bench {
     try {
       return this.log.write(told);
     } catch {
-      this.sending?.tell("This phone has no room left to write it down. Free some, or send what waits; nothing was kept.");
+      const words = "This phone has no room left to write it down. Free some, or send what waits; nothing was kept.";
+      this.sending?.tell(words);
       return null;
     }
   }
@@ -355,21 +357,12 @@ class Bench {
   }
 }
 
-export function clockWords(seconds) {
+function clockWords(seconds) {
   const now = Math.floor(seconds),
     two = (n) => String(n).padStart(2, "0");
   const hours = Math.floor(now / 3600),
     minutes = Math.floor(now / 60) % 60;
   return hours ? `${hours}:${two(minutes)}:${two(now % 60)}` : `${minutes}:${two(now % 60)}`;
-}
-
-export function minutesWords(minutes) {
-  if (minutes < 1) return `${Math.max(1, Math.round(minutes * 60))} s`;
-  if (minutes < 10) return `${Math.round(minutes * 2) / 2} min`;
-  if (minutes < 90) return `${Math.round(minutes)} min`;
-  const hours = Math.floor(minutes / 60),
-    rest = Math.round(minutes % 60);
-  return rest ? `${hours} h ${rest} min` : `${hours} h`;
 }
 
 const bench = new Bench();

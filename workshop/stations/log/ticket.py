@@ -4,7 +4,7 @@ from collections import Counter
 from typing import Any
 
 from emberquilt.bench.mending import HOWS
-from emberquilt.log.hours import Hours, hours_of
+from emberquilt.log.hours import hours_of, summed, timed_in
 from emberquilt.plan import Plan
 from emberquilt.work.copies import any_copy, copy_of
 from workshop.bench.actions import happened, learned_by
@@ -38,7 +38,7 @@ def logged(row: Composition, plan: Plan) -> dict:
     events = list(row.events.all())
     known = [happened(event) for event in events]
     hours = hours_of(plan.cards, known, plan.marks_left)
-    taken, guessed = _timed(events)
+    taken, guessed = timed_in(known)
     return {
         "events": [
             _told(plan, event) | {"corrects": i < MOST_CORRECTED and event.what == Event.What.DONE}
@@ -46,7 +46,7 @@ def logged(row: Composition, plan: Plan) -> dict:
         ],
         "more_events": max(0, len(events) - MOST_LISTED),
         "hours": [(NAMES.get(one.station, one.station), one) for one in hours],
-        "all_hours": _sum(hours),
+        "all_hours": summed(hours),
         "taken": taken,
         "guessed": guessed,
         "pace": _pace(plan),
@@ -56,17 +56,6 @@ def logged(row: Composition, plan: Plan) -> dict:
         "snapshots": row.snapshots.defer("jpeg"),
         "counted": _counted(events),
     }
-
-
-def _sum(hours: tuple[Hours, ...]) -> Hours:
-    columns = zip(*((one.timed, one.untimed, one.left, one.estimate) for one in hours), strict=True)
-    return Hours("", *(map(sum, columns) if hours else (0.0, 0.0, 0.0, 0.0)))
-
-
-def _timed(events: list[Event]) -> tuple[float, float]:
-    """Minutes taken and estimated of what was timed."""
-    timed = [e for e in events if e.what == Event.What.DONE and e.minutes and e.estimate_minutes]
-    return sum(e.minutes or 0 for e in timed), sum(e.estimate_minutes or 0 for e in timed)
 
 
 def _pace(plan: Plan) -> list[tuple[str, list]]:

@@ -23,7 +23,7 @@ from emberquilt.drawing.keepsake import (
 )
 from emberquilt.drawing.year import skill_line, stations_in, truth_rules, wood_plank, year_disc
 from emberquilt.errors import EmberError
-from emberquilt.log.hours import hours_of
+from emberquilt.log.hours import hours_of, spent_on_each
 from emberquilt.log.price import Bill, bill_of
 from emberquilt.log.year import Year, work_in
 from emberquilt.picture.render import draft
@@ -139,7 +139,6 @@ def keepsake(request, uid):
     context = {
         "row": row,
         "one": one,
-        "hours": round(60 * one.hours),
         "story": Story.objects.filter(composition=row).first(),
         "care": "\n".join(one.care),
         "shots": row.snapshots.defer("jpeg"),
@@ -156,7 +155,6 @@ def keepsake_of(row: Composition, plan: Plan) -> Keepsake:
     """The page as it stands now; hours are those spent so far, or planned where none are."""
     composition, story = plan.composition, Story.objects.filter(composition=row).select_related("shot").first()
     hours = hours_of(plan.cards, [happened(event) for event in row.events.all()], plan.marks_left)
-    spent = sum(one.spent for one in hours) or sum(one.minutes for one in hours)
     rgb = draft(composition, PLAN_PX, light_of(composition), photos=photos_of(row.owner))
     _, jpeg = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, 86])
     say = composition.practice.say
@@ -168,7 +166,7 @@ def keepsake_of(row: Composition, plan: Plan) -> Keepsake:
         len(composition.made),
         woods_seen(plan.job),
         finish_words(plan.job),
-        spent / 60 / plan.job.copies,
+        spent_on_each(hours, plan.job.copies),
         story.maker if story else "",
         (timezone.localtime(last) if last else now_in(shop_of(row.owner))).date(),
         story.text if story else "",
