@@ -102,31 +102,9 @@ export function begin(bench) {
     }
   }
 
-  // What the page is made of, kept by the worker where the browser has one; the drawings of the cards come after.
-  async function keep() {
-    const loads = pocket.loads;
-    if ("serviceWorker" in navigator) {
-      try {
-        await navigator.serviceWorker.register(main.dataset.worker, { scope: "/" });
-        const { active } = await navigator.serviceWorker.ready;
-        const own = performance.getEntriesByType("resource").map(({ name }) => name);
-        const tiles = Object.values(pocket.woods).map(({ tile }) => tile);
-        const worn = new Set(Object.values(pocket.dress).map(([wood]) => pocket.woods[wood]?.tile));
-        const faces = tiles.filter((tile) => worn.has(tile) || !tile.startsWith("/static/"));
-        const kept = new MessageChannel();
-        kept.port1.onmessage = () => {
-          main.dataset.kept = "yes";
-        };
-        const pages = [location.pathname, document.querySelector("link[rel=manifest]").href];
-        const files = own.filter((name) => /\/static\//.test(name));
-        active.postMessage({ keep: [...new Set([...pages, ...files, ...faces, ...loads])] }, [kept.port2]);
-      } catch {
-        // without it the page lasts as long as it stays open
-        main.dataset.kept = "no";
-      }
-    } else main.dataset.kept = "no";
-    slot("keeps").hidden = main.dataset.kept !== "no";
-    for (const url of loads) {
+  // The drawings of the cards come after the page.
+  async function drawings() {
+    for (const url of pocket.loads) {
       try {
         const answer = await fetch(url);
         if (answer.ok) bench.view.more(await answer.json());
@@ -137,10 +115,39 @@ export function begin(bench) {
     main.dataset.drawn = "yes";
   }
 
+  // What the page is made of, kept by the worker where the browser has one.
+  async function keep() {
+    if (!("serviceWorker" in navigator)) return false;
+    try {
+      await navigator.serviceWorker.register(main.dataset.worker, { scope: "/" });
+      const { active } = await navigator.serviceWorker.ready;
+      const pages = [location.pathname, document.querySelector("link[rel=manifest]").href];
+      const files = performance.getEntriesByType("resource").map(({ name }) => name);
+      const worn = new Set(Object.values(pocket.dress).map(([wood]) => pocket.woods[wood]?.tile));
+      const tiles = Object.values(pocket.woods).map(({ tile }) => tile);
+      const faces = tiles.filter((tile) => worn.has(tile) || !tile.startsWith("/static/"));
+      const own = files.filter((name) => name.includes("/static/"));
+      const kept = new MessageChannel();
+      return await new Promise((done) => {
+        kept.port1.onmessage = () => done(true);
+        active.postMessage({ keep: [...new Set([...pages, ...own, ...faces, ...pocket.loads])] }, [kept.port2]);
+      });
+    } catch {
+      // without it the page lasts as long as it stays open
+      return false;
+    }
+  }
+
+  async function carry() {
+    drawings();
+    main.dataset.kept = (await keep()) ? "yes" : "no";
+    slot("keeps").hidden = main.dataset.kept === "yes";
+  }
+
   window.addEventListener("online", round);
   document.addEventListener("visibilitychange", () => document.hidden || round());
   round();
-  setTimeout(keep, 300);
+  setTimeout(carry, 300);
   return {
     soon() {
       showSending();
