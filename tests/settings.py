@@ -1,13 +1,16 @@
 """Settings for tests: a data folder of their own, tasks at once, static files as they lie."""
 
+import atexit
 import os
+import shutil
 import tempfile
 
 os.environ["EMBERQUILT_HOME"] = tempfile.mkdtemp(prefix="emberquilt-test-")
+atexit.register(shutil.rmtree, os.environ["EMBERQUILT_HOME"], ignore_errors=True)
 os.environ.pop("EMBERQUILT_BIND", None)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 
-from workshop.settings import *  # noqa: F403
+from workshop.settings import *  # noqa: E402, F403
 
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},

@@ -6,10 +6,13 @@ reading of its lines does. It gets no way to the outside: other files are taken 
 
 import atexit
 import copy
+import hashlib
 import io
 import math
+import os
 import re
 import shutil
+import stat
 import tempfile
 from dataclasses import dataclass
 from functools import cache
@@ -179,15 +182,42 @@ def _pixels(svg: SafeSvg, box: tuple[float, float, float, float], zoom: float, s
 
 @cache
 def _fonts() -> str:
-    """A folder of the shipped fonts, unpacked: the renderer reads no packed ones."""
-    place = Path(tempfile.mkdtemp(prefix="ember-fonts-"))
-    atexit.register(shutil.rmtree, place, ignore_errors=True)
-    for packed in files("emberquilt").joinpath("data", "fonts").iterdir():
-        if packed.name.endswith(".woff"):
-            font = TTFont(io.BytesIO(packed.read_bytes()))
-            font.flavor = None
-            font.save(place / packed.name.replace(".woff", ".ttf"))
+    """A folder of the shipped fonts, unpacked: the renderer reads no packed ones. All processes of a user share one,
+    since most of them end without tidying up."""
+    packed = sorted(
+        (font for font in files("emberquilt").joinpath("data", "fonts").iterdir() if font.name.endswith(".woff")),
+        key=lambda font: font.name,
+    )
+    told = hashlib.sha256(b"".join(font.name.encode() + font.read_bytes() for font in packed)).hexdigest()[:12]
+    owner = os.getuid() if hasattr(os, "getuid") else 0
+    place = Path(tempfile.gettempdir()) / f"ember-fonts-{owner}-{told}"
+    if _is_ours(place, owner, len(packed)):
+        return str(place)
+    made = Path(tempfile.mkdtemp(prefix="ember-fonts-"))
+    for each in packed:
+        font = TTFont(io.BytesIO(each.read_bytes()))
+        font.flavor = None
+        font.save(made / each.name.replace(".woff", ".ttf"))
+    try:
+        made.rename(place)
+    except OSError:
+        # another process was sooner, or the name is somebody else's
+        if _is_ours(place, owner, len(packed)):
+            shutil.rmtree(made, ignore_errors=True)
+        else:
+            atexit.register(shutil.rmtree, made, ignore_errors=True)
+            return str(made)
     return str(place)
+
+
+def _is_ours(place: Path, owner: int, fonts: int) -> bool:
+    """Whether it is a folder that nobody else may have written into, and still whole."""
+    try:
+        state = place.lstat()
+        whole = len(os.listdir(place)) == fonts
+    except OSError:
+        return False
+    return whole and stat.S_ISDIR(state.st_mode) and state.st_uid == owner and not state.st_mode & 0o022
 
 
 def on_white(rgba: np.ndarray) -> np.ndarray:

@@ -41,6 +41,7 @@ class Desk:
         self.page, self.address = page, address
         self.problems: list[str] = []
         self.hosts: set[str] = set()
+        self.was_cut_off = False
         page.on("pageerror", lambda error: self.problems.append(f"script: {error}"))
         page.on("console", self._heard)
         page.on("requestfailed", self._failed)
@@ -51,13 +52,23 @@ class Desk:
 
     def _heard(self, message) -> None:
         # Chromium itself notes every refused request; that a 4xx was meant is for the test to say
-        if message.type == "error" and not message.text.startswith("Failed to load resource"):
+        own = "Failed to load resource", *(("An unknown error occurred when fetching the script",) * self.was_cut_off)
+        if message.type == "error" and not message.text.startswith(own):
             self.problems.append(f"console: {message.text}")
 
     def _failed(self, request) -> None:
         # a page that is left takes what it asked for along
-        if "ERR_ABORTED" not in (request.failure or ""):
+        meant = "ERR_ABORTED", *(("ERR_INTERNET_DISCONNECTED",) * self.was_cut_off)
+        if not any(why in (request.failure or "") for why in meant):
             self.problems.append(f"{request.failure}: {request.method} {request.url}")
+
+    @contextmanager
+    def without_network(self):
+        """The phone is out of reach of its server; what Chromium says about that is no problem of the page."""
+        self.was_cut_off = True
+        self.page.context.set_offline(True)
+        yield
+        self.page.context.set_offline(False)
 
     def open(self, path: str) -> None:
         self.page.goto(self.address + path)

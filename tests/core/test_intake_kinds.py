@@ -2,6 +2,7 @@
 
 import io
 import json
+import tempfile
 from pathlib import Path
 
 import cv2
@@ -18,7 +19,7 @@ from reportlab.pdfgen import canvas
 
 from emberquilt.cli import main
 from emberquilt.errors import BadChoice, BadDrawing, BadLength
-from emberquilt.intake import lettering
+from emberquilt.intake import lettering, rendering
 from emberquilt.intake.knobs import Knobs, Size, knobs_of, size_of
 from emberquilt.intake.propose import propose, recognise, source_picture
 from emberquilt.units import Length
@@ -692,3 +693,23 @@ def test_no_letter_of_a_stencil_has_a_centre_that_falls_out():
     for name in ("saira-stencil-one", "allerta-stencil"):
         letters = lettering.set_text("ABDOPQR\nabdegopq\n0689", name).letters
         assert not any(p.interiors for p in letters), name
+
+
+def test_the_shipped_fonts_are_unpacked_once_for_all_and_never_into_what_is_anybodys(tmp_path, monkeypatch):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    told = []
+    for _ in range(2):
+        rendering._fonts.cache_clear()
+        told.append(rendering._fonts())
+    assert told[0] == told[1]
+    assert [str(place) for place in tmp_path.iterdir()] == told[:1]
+    # one that others may write into is not taken, nor one that somebody half swept away
+    for spoil in (lambda place: place.chmod(0o777), lambda place: next(place.iterdir()).unlink()):
+        rendering._fonts.cache_clear()
+        place = Path(told[0])
+        spoil(place)
+        other = Path(rendering._fonts())
+        assert other != place
+        assert len(list(other.iterdir())) >= len(list(place.iterdir()))
+        place.chmod(0o700)
+    rendering._fonts.cache_clear()
