@@ -2,12 +2,15 @@
 
 The bound is a destructive one: an end is refused when, with every task between its earliest begin and its latest end,
 more hands (or more of what is held) would be needed in some span than there is; what is left over of it is preemptive
-and so easily tested, by who is due first.
+and so easily tested, by who is due first. Of what is held `holding.py` says more.
 """
 
 from bisect import bisect_right
+from collections.abc import Iterator
+from functools import cached_property
 from heapq import heappop, heappush
 
+from .holding import Queue, Weighed, queues_in, weighed_in
 from .means import Windows
 from .placing import _within
 from .task import Problem, Task
@@ -24,19 +27,33 @@ class Passes:
         self.before = _ancestors(problem)
         self.heads = self._heads()
 
+    @cached_property
+    def _held(self) -> list[Weighed]:
+        return weighed_in(self.problem)
+
+    @cached_property
+    def _queues(self) -> list[Queue]:
+        return queues_in(self.problem, self.heads, self.begin_in_one_go)
+
     def windows(self, task: Task) -> Windows | None:
         """When somebody who may do it is there, at its place; None where it can be at any time."""
         if not task.hands:
             return self.problem.places[task.place] if task.place else None
-        key = (task.by, task.place)
-        if key not in self._open:
-            self._open[key] = Windows(self._somebody(task))
-        return self._open[key]
+        return self._open_to(task.by, task.place)
 
-    def _somebody(self, task: Task):
-        place = self.problem.places.get(task.place)
-        if len(task.by) == 1:
-            own = self.problem.windows[task.by[0]]
+    def _open_to(self, by: tuple[int, ...], place: str) -> Windows:
+        if (by, place) not in self._open:
+            self._open[by, place] = Windows(self._somebody(by, self.problem.places.get(place)))
+        return self._open[by, place]
+
+    def begin_in_one_go(self, minutes: int, release: int) -> int:
+        """When somebody, whoever it is, is there for so long."""
+        everybody = self._open_to(tuple(range(len(self.problem.means.people))), "")
+        return _in_one_go(everybody, minutes, release)[0]
+
+    def _somebody(self, by: tuple[int, ...], place: Windows | None) -> Iterator[tuple[int, int]]:
+        if len(by) == 1:
+            own = self.problem.windows[by[0]]
             i = 0
             while own.known(i):
                 yield from _within(own.begins[i], own.ends[i], place)
@@ -45,7 +62,7 @@ class Passes:
         day, at = 24 * 60, 0
         while at < 10 * 366 * day:
             spans: list[tuple[int, int]] = []
-            for person in task.by:
+            for person in by:
                 own = self.problem.windows[person]
                 own.upto(at + 7 * day)
                 first = bisect_right(own.ends, at)
@@ -63,15 +80,7 @@ class Passes:
             return release, release + task.minutes
         if task.divisible and task.hands:
             return self._packed(windows, release, task.minutes)
-        windows.upto(release + 1)
-        i = bisect_right(windows.ends, release)
-        while windows.known(i):
-            begin = max(windows.begins[i], release)
-            # beside each other two people's hours may look like one window: still no task can begin earlier
-            if windows.ends[i] - begin >= task.minutes:
-                return begin, begin + task.minutes
-            i += 1
-        return FAR, FAR
+        return _in_one_go(windows, task.minutes, release)
 
     def _packed(self, windows: Windows, release: int, minutes: int) -> tuple[int, int]:
         windows.upto(release + 1)
@@ -159,16 +168,16 @@ class Passes:
             return False
         tasks = [t for t in self.problem.tasks if t.hands]
         rows = [(self.heads[t.key], dues[t.key], t.minutes * t.hands) for t in tasks]
-        if not _in_time(rows, _hands(self.problem, end)):
+        hours = hands_in(self.problem, end)
+        if not _in_time(rows, hours):
             return False
-        for thing, there in self.problem.means.held.items():
-            rows = [
-                (self.heads[t.key], dues[t.key] + t.wait, (t.minutes + t.wait) * amount)
-                for t in self.problem.tasks
-                for name, amount in t.held
-                if name == thing
-            ]
-            if rows and not _in_time(rows, [(0, end, there)]):
+        if not all(queue.in_time(self.heads, dues) for queue in self._queues):
+            return False
+        for weighed in self._held:
+            if not _in_time(list(weighed.asked(self.heads, dues)), weighed.spans(hours, end)):
+                return False
+            there = [(begin, close, weighed.full) for begin, close, _ in hours]
+            if weighed.by_hand and not _in_time(list(weighed.asked_of_hands(self.heads, dues)), there):
                 return False
         return True
 
@@ -214,7 +223,19 @@ class _Packing:
         return worst
 
 
-def _hands(problem: Problem, end: int) -> list[tuple[int, int, int]]:
+def _in_one_go(windows: Windows, minutes: int, release: int) -> tuple[int, int]:
+    windows.upto(release + 1)
+    i = bisect_right(windows.ends, release)
+    while windows.known(i):
+        begin = max(windows.begins[i], release)
+        # beside each other two people's hours may look like one window: still no task can begin earlier
+        if windows.ends[i] - begin >= minutes:
+            return begin, begin + minutes
+        i += 1
+    return FAR, FAR
+
+
+def hands_in(problem: Problem, end: int) -> list[tuple[int, int, int]]:
     """Spans with how many people are there."""
     steps: list[tuple[int, int]] = []
     for windows in problem.windows:

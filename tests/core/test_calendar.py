@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from emberquilt.calendar.dispatch import Due, placed
 from emberquilt.calendar.forward import latest_start
+from emberquilt.calendar.holding import measures
 from emberquilt.calendar.means import Clock, Means, Person, Place
 from emberquilt.calendar.placing import Impossible
 from emberquilt.calendar.polish import polished
@@ -140,7 +141,7 @@ def test_what_slips_is_planned_again_by_the_rules(job, minutes):
         assert again.moved == ()
 
 
-@settings(max_examples=25)
+@settings(max_examples=60)
 @given(st.data())
 def test_no_order_whatever_ends_before_the_bound(data):
     """Against every order of a few steps, each placed as early as it can be: that is every left-shifted plan of steps
@@ -149,13 +150,14 @@ def test_no_order_whatever_ends_before_the_bound(data):
         step(
             f"t{i}",
             data.draw(st.integers(5, 100)),
-            data.draw(st.sampled_from([0, 45, 600])),
+            data.draw(st.sampled_from([0, 45, 600, 1440])),
             tuple(f"t{j}" for j in range(i) if data.draw(st.integers(0, 3)) == 0),
-            held=(("clamps", data.draw(st.integers(1, 4))),) if data.draw(st.booleans()) else (),
+            held=(("clamps", data.draw(st.integers(1, 4))),) if data.draw(st.integers(0, 3)) else (),
         )
         for i in range(data.draw(st.integers(2, 5)))
     ]
-    plan = schedule(steps, Means(ONE.people, {"clamps": 4}), MONDAY)
+    people = (*ONE.people, Person("Two", {"tue": "18-19:45", "sat": "8-12"}))[: data.draw(st.integers(1, 2))]
+    plan = schedule(steps, Means(people, {"clamps": 4}), MONDAY)
     problem = plan.planned.problem
     ends = []
     for order in permutations(problem.by_key):
@@ -165,7 +167,45 @@ def test_no_order_whatever_ends_before_the_bound(data):
     assert plan.planned.bound <= min(ends) <= plan.planned.end
 
 
+@settings(max_examples=60)
+@given(st.lists(st.integers(1, 12), min_size=1, max_size=8), st.integers(12, 20))
+def test_what_fits_at_once_weighs_no_more_than_everything_by_any_measure(amounts, there):
+    for measure in measures(amounts, there):
+        for count in range(1, len(amounts) + 1):
+            for at_once in combinations(amounts, count):
+                if sum(at_once) <= there:
+                    assert sum(measure.weights[amount] for amount in at_once) <= measure.full
+
+
 # ---- worked examples
+
+
+@pytest.mark.parametrize(
+    ("joints", "held", "clamps", "last"),
+    [
+        # 57 minutes each: the third begins at 20:54 and sets after hours, a fourth would begin at 21:51. Four evenings.
+        (12, 1, 1, dt.datetime(2026, 12, 3, 21, 51)),
+        # two of eight clamps are left over and of no use: no better than one at a time
+        (12, 6, 8, dt.datetime(2026, 12, 3, 21, 51)),
+        # two at a time, 12 minutes behind each other: 19:00, 19:12, 19:57, 20:09, 20:54, 21:06 in one evening
+        (12, 4, 8, dt.datetime(2026, 12, 1, 22, 3)),
+    ],
+)
+def test_joints_that_take_turns_are_proven_to_need_their_evenings(joints, held, clamps, last):
+    """Joints of 12 minutes that hold clamps for 45 more, from 19:00 to 21:30. Worked by hand."""
+    steps = [step(f"glue-{n}", 12, 45, held=(("clamps", held),)) for n in range(joints)]
+    plan = schedule(steps, Means(ONE.people, {"clamps": clamps}), MONDAY)
+    assert plan.finish == last
+    assert plan.bound == last
+
+
+def test_a_night_holds_clamps_no_longer_than_glue_sets():
+    """Ten minutes, then a day in the only clamp. By hand: Monday 19:00, Tuesday 19:10, so on to Friday 19:40; it is free
+    on Saturday at 19:50, when nobody is there any more, so Monday 19:00 and Tuesday 19:10, free on Wednesday at 19:20."""
+    steps = [step(f"glue-{n}", 10, 1440, held=(("clamps", 1),)) for n in range(7)]
+    plan = schedule(steps, Means(ONE.people, {"clamps": 1}), MONDAY)
+    assert plan.finish == dt.datetime(2026, 12, 9, 19, 20)
+    assert plan.bound == plan.finish
 
 
 def test_a_critical_path_as_textbooks_have_it():
