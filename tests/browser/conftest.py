@@ -1,5 +1,7 @@
 """Chromium on the real pages. Nothing here knows an address outside the test's own server."""
 
+import fcntl
+import os
 import sqlite3
 import uuid
 from contextlib import closing, contextmanager
@@ -156,21 +158,26 @@ def desk(chromium, live_server, transactional_db, request):
 
 @pytest.fixture(scope="session")
 def kept_demo(tmp_path_factory) -> Path:
-    return tmp_path_factory.mktemp("demo") / "demo.sqlite3"
+    """Where the demo is kept, for all processes that the tests are spread over."""
+    own = tmp_path_factory.getbasetemp()
+    return (own.parent if "PYTEST_XDIST_WORKER" in os.environ else own) / "demo.sqlite3"
 
 
 @pytest.fixture
 def demo(transactional_db, kept_demo) -> dict[str, Composition]:
     """The demo's works by name: loaded by the first who asks, copied for all others."""
     connection.ensure_connection()
-    if kept_demo.exists():
-        with closing(sqlite3.connect(kept_demo)) as kept:
-            kept.backup(connection.connection)
-        for row in Composition.objects.all():
-            # what was worked out for another's work at this revision is not taken for this one's
-            Composition.objects.filter(pk=row.pk).update(uid=uuid.uuid4())
-    else:
-        call_command("load_demo", verbosity=0)
-        with closing(sqlite3.connect(kept_demo)) as kept:
-            connection.connection.backup(kept)
+    with kept_demo.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not kept_demo.exists():
+            call_command("load_demo", verbosity=0)
+            fresh = kept_demo.with_suffix(".fresh")
+            with closing(sqlite3.connect(fresh)) as kept:
+                connection.connection.backup(kept)
+            fresh.rename(kept_demo)
+    with closing(sqlite3.connect(kept_demo)) as kept:
+        kept.backup(connection.connection)
+    for row in Composition.objects.all():
+        # what was worked out for another's work at this revision is not taken for this one's
+        Composition.objects.filter(pk=row.pk).update(uid=uuid.uuid4())
     return {row.name: row for row in Composition.objects.all()}

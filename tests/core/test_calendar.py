@@ -200,8 +200,8 @@ def test_joints_that_take_turns_are_proven_to_need_their_evenings(joints, held, 
 
 
 def test_a_night_holds_clamps_no_longer_than_glue_sets():
-    """Ten minutes, then a day in the only clamp. By hand: Monday 19:00, Tuesday 19:10, so on to Friday 19:40; it is free
-    on Saturday at 19:50, when nobody is there any more, so Monday 19:00 and Tuesday 19:10, free on Wednesday at 19:20."""
+    """Ten minutes, then a day in the only clamp. By hand: Monday 19:00, Tuesday 19:10, so on to Friday 19:40; it is
+    free on Saturday at 19:50, when nobody is there any more, so Monday 19:00, Tuesday 19:10, free Wednesday 19:20."""
     steps = [step(f"glue-{n}", 10, 1440, held=(("clamps", 1),)) for n in range(7)]
     plan = schedule(steps, Means(ONE.people, {"clamps": 1}), MONDAY)
     assert plan.finish == dt.datetime(2026, 12, 9, 19, 20)
