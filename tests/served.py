@@ -46,7 +46,7 @@ class Server:
         return self.process
 
     def wait_until_up(self) -> None:
-        for _ in range(300):
+        for _ in range(1200):
             assert self.process.poll() is None, self.process.stdout.read()
             try:
                 socket.create_connection(("127.0.0.1", self.port), 1).close()

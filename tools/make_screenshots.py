@@ -1,4 +1,4 @@
-"""Remakes docs/screenshots from the demo, in a data folder of its own."""
+"""Remakes docs/screenshots from the demo, in a data folder of its own, and the mark as pixels."""
 
 import os
 import subprocess
@@ -12,6 +12,9 @@ from playwright.sync_api import sync_playwright
 
 HERE = Path(__file__).resolve().parent.parent
 OUT = HERE / "docs" / "screenshots"
+STATIC = HERE / "workshop" / "static"
+MARKS = {"mark-180.png": 180, "mark-512.png": 512}
+"""The mark for phones that take no drawing for one, with room for what they cut off round it."""
 PORT = 8765
 ADDRESS = f"http://127.0.0.1:{PORT}"
 FLAGS = [
@@ -43,6 +46,7 @@ def main() -> None:
             _wait()
             with sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                _mark(browser)
                 _shoot(browser)
                 browser.close()
         finally:
@@ -58,6 +62,16 @@ def _wait() -> None:
         except OSError:
             time.sleep(0.2)
     sys.exit("The workshop did not start.")
+
+
+def _mark(browser) -> None:
+    drawn = (STATIC / "mark.svg").read_text(encoding="utf-8")
+    for name, side in MARKS.items():
+        page = browser.new_page(viewport={"width": side, "height": side})
+        room = "body { margin: 0; background: #2a2521 } svg { display: block; width: 84vw; margin: 8vw }"
+        page.set_content(f"<style>{room}</style>{drawn}")
+        page.screenshot(path=STATIC / name)
+        page.close()
 
 
 def _shoot(browser) -> None:

@@ -1,5 +1,6 @@
 """The bench on phones: without the server, two at a time, with a clock that asks and a foot switch."""
 
+import json
 import random
 import sqlite3
 import threading
@@ -314,3 +315,18 @@ def test_a_part_found_by_its_number_and_by_a_tap_and_drawn_at_true_size(desk, sq
         "return (p.toPage(b[2], 0)[0] - p.toPage(b[0], 0)[0]) / (b[2] - b[0]) }"
     )
     assert wide == pytest.approx(5, rel=0.01)
+
+
+def test_it_can_be_put_among_a_phones_applications(desk, squares):
+    """By Chromium's own list of what it misses."""
+    desk.open(f"/picture/{squares.uid}/bench/")
+    kept(desk.page)
+    browser = desk.page.context.new_cdp_session(desk.page)
+    missing = browser.send("Page.getInstallabilityErrors")["installabilityErrors"]
+    # a page without a past on the disk, as tests have it, is never offered
+    assert [one["errorId"] for one in missing if one["errorId"] != "in-incognito"] == []
+    told = browser.send("Page.getAppManifest")
+    assert told["errors"] == []
+    for icon in json.loads(told["data"])["icons"]:
+        answer = desk.page.request.get(desk.address + icon["src"])
+        assert answer.headers["content-type"] == icon["type"]

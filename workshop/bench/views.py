@@ -148,7 +148,11 @@ def manifest(request, uid):
     """What a phone needs to know to put the bench of this work among its applications."""
     row = own(request, uid)
     address = reverse("bench", args=(row.uid,))
-    icon = {"src": static("mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"}
+    icons = [
+        {"src": static("mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"},
+        {"src": static("mark-512.png"), "sizes": "512x512", "type": "image/png", "purpose": "any maskable"},
+        {"src": static("mark-180.png"), "sizes": "180x180", "type": "image/png", "purpose": "any"},
+    ]
     told = {
         "id": address,
         "name": f"{row.name}: bench",
@@ -158,7 +162,7 @@ def manifest(request, uid):
         "display": "standalone",
         "background_color": "#f1e9da",
         "theme_color": "#f1e9da",
-        "icons": [icon],
+        "icons": icons,
     }
     return JsonResponse(told, content_type="application/manifest+json")
 
