@@ -8,8 +8,11 @@ import datetime as dt
 import numpy as np
 import pytest
 
+from bench.conftest import tell
+from emberquilt.calendar.dispatch import Due
 from emberquilt.calendar.means import Means, Person
-from emberquilt.calendar.schedule import Wishes, kept_of, schedule
+from emberquilt.calendar.polish import polished
+from emberquilt.calendar.schedule import Wishes, kept_of, schedule, schedule_of
 from emberquilt.calendar.together import WorkDates, together
 from emberquilt.hours import usual_hours
 from emberquilt.work.steps import Step
@@ -18,14 +21,14 @@ MONDAY = dt.datetime(2026, 11, 30, 19, 0)
 MEANS = Means((Person("One", usual_hours()),), {"clamps": 8})
 
 
-def shop_steps(count: int, seed: int = 1) -> list[Step]:
+def shop_steps(count: int, seed: int = 1, glued: float = 0.25) -> list[Step]:
     """Steps as in a shop: most of them short, a third wait, a third can be put down, glue holds clamps."""
     drawn = np.random.default_rng(seed)
     steps = []
     for i in range(count):
         near = range(max(0, i - 20), i)
         after = tuple(f"t{j}" for j in near if drawn.random() < 1.5 / max(1, len(near)))
-        glue = drawn.random() < 0.25
+        glue = drawn.random() < glued
         wait = float(drawn.choice([45, 60, 120] if glue else [0, 0, 0, 30, 360, 1440]))
         steps.append(
             Step(
@@ -58,6 +61,22 @@ def test_bound_and_reasons(benchmark, count):
         return plan.bound, plan.stands
 
     assert benchmark.pedantic(told, rounds=2)
+
+
+# hands decide; hands and clamps; clamps alone, where what the bound does not know is seen
+@pytest.mark.parametrize(("glued", "clamps", "target"), [(0.25, 8, "<= 3 %"), (0.5, 6, "<= 3 %"), (0.75, 6, "")])
+def test_how_far_from_the_bound_after_ten_seconds(glued, clamps, target):
+    for seed in (1, 2, 3):
+        means = Means(MEANS.people, {"clamps": clamps})
+        first = schedule(shop_steps(120, seed, glued), means, MONDAY)
+        quick = first.planned
+        assert quick is not None
+        better = polished(quick.problem, quick.passes, quick.made, Due(), 10.0, lambda *_: None)
+        gap = schedule_of(quick.problem, quick.passes, better.made, "", bound=better.bound).gap
+        assert first.gap is not None
+        assert gap is not None
+        name = f"120 steps, {glued:.0%} glued, {clamps} clamps, {seed}"
+        tell(name, f"{100 * first.gap:.1f} % at once, {100 * gap:.1f} % after 10 s", target and f"target {target}")
 
 
 @pytest.mark.benchmark(group="again after a slip")

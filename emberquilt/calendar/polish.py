@@ -35,11 +35,11 @@ class Polished:
 
 def polished(problem: Problem, passes: Passes, made: Sittings, due: Due, seconds: float, tell: Told) -> Polished:
     """The best that is found within so many seconds, from a plan that is valid. `tell` may raise to end it."""
-    end = max(s[-1].end + problem.by_key[key].wait for key, s in made.items())
+    best = _Best(problem, due, made)
+    end = best.ends_at
     low = passes.bound(end)
     if len(problem.tasks) > MOST_TASKS or seconds <= 0:
         return Polished(made, low, end <= low)
-    best = _Best(problem, due, made)
     late = best.worth[0]
     if end <= low and not late:
         return Polished(made, low, True)
@@ -47,20 +47,20 @@ def polished(problem: Problem, passes: Passes, made: Sittings, due: Due, seconds
     solver = cp_model.CpSolver()
     solver.parameters.max_time_in_seconds = seconds
     solver.parameters.num_workers = WORKERS
+    # where its bound is none it only looks for better plans
+    solver.parameters.use_lns_only = not model.exact
     watch = _Watch(model, best, low, seconds, tell, solver.stop_search)
     solver.best_bound_callback = watch.on_bound
     status = solver.solve(model.model, watch)
     if watch.raised is not None:
         raise watch.raised
-    proven = status == cp_model.OPTIMAL
     bound = low
-    if status in (cp_model.OPTIMAL, cp_model.FEASIBLE) and not due.due:
+    # a model without some plans says nothing of what no plan can do
+    if model.exact and status in (cp_model.OPTIMAL, cp_model.FEASIBLE) and not due.due:
         bound = max(low, math.ceil(solver.best_objective_bound - 1e-6))
-    end = max(s[-1].end + problem.by_key[key].wait for key, s in best.made.items())
-    # setting up and sittings of ten minutes make the model stricter than any bound may be
-    if not model.exact:
-        bound, proven = low, end <= low
-    return Polished(best.made, min(bound, end), proven or end <= bound)
+    end = best.ends_at
+    in_time = end <= bound and not best.worth[0]
+    return Polished(best.made, min(bound, end), in_time or (model.exact and status == cp_model.OPTIMAL))
 
 
 class _Best:
@@ -69,6 +69,10 @@ class _Best:
     def __init__(self, problem: Problem, due: Due, made: Sittings):
         self.problem, self.due = problem, due
         self.made, self.worth = made, due.worth(problem, made)
+
+    @property
+    def ends_at(self) -> int:
+        return max(s[-1].end + self.problem.by_key[key].wait for key, s in self.made.items())
 
     def offer(self, made: Sittings) -> bool:
         worth: Worth = self.due.worth(self.problem, made)
@@ -92,6 +96,8 @@ class _Watch(cp_model.CpSolverSolutionCallback):
         self.best.offer(made)
         self.best.offer(left_shifted(self.best.problem, made) or made)
         self._say()
+        if self.best.ends_at <= self.low and not self.best.worth[0]:
+            self.stop()
 
     def on_bound(self, bound: float) -> None:
         if self.made_by.exact and not self.best.due.due:
@@ -129,7 +135,8 @@ class _Part:
 
 
 class _Model:
-    """`exact`: every plan there is, is one of the model's, so that its bound is one."""
+    """`exact`: every plan there is, is one of the model's, so that its bound is one. It is not where set-ups could be
+    shared, nor where work could be put down more often than the model lets it."""
 
     def __init__(self, problem: Problem, passes: Passes, made: Sittings, due: Due, end: int, low: int):
         self.problem, self.passes, self.made, self.end = problem, passes, made, end
@@ -156,31 +163,41 @@ class _Model:
             windows = self.passes.windows(task)
             longest = max((self.problem.longest[i] for i in task.by), default=task.minutes)
             count = max(len(sittings) + 1, -(-task.minutes // max(longest, 1)) + 1) if windows else 1
-            count = min(count, max(1, task.minutes // LEAST_SITTING))
+            most = max(1, -(-task.minutes // LEAST_SITTING)) if windows else 1
+            count = min(count, most)
+            self.exact &= count == most
         begins = self._begins(task)
         parts = [self._part(task, n, count, begins, sittings) for n in range(count)]
         if count > 1:
             self.model.add(sum(part.size for part in parts) == task.minutes + self._setup_size(task, parts))
             for a, b in zip(parts, parts[1:], strict=False):
-                self.model.add(b.begin >= a.end)
                 assert b.there is not None
+                # a sitting that there is not lies anywhere; of the last that there is, its minutes are what is left
+                self.model.add(b.begin >= a.end).only_enforce_if(b.there)
+                self.model.add(a.size >= LEAST_SITTING + task.setup_minutes).only_enforce_if(b.there)
                 if a.there is not None:
                     self.model.add_implication(b.there, a.there)
-        self.ends[task.key] = self._end(parts)
+        self.ends[task.key] = self._end(parts, sittings[-1].end)
         for thing, amount in task.held:
-            held = self.model.new_int_var(0, self.end, "")
-            until = self.model.new_int_var(0, self.end, "")
+            until = self._int(sittings[-1].end + task.wait)
             self.model.add(until == self.ends[task.key] + task.wait)
+            held = self._int(sittings[-1].end + task.wait - sittings[0].begin)
             self.of_thing.setdefault(thing, []).append(
                 (self.model.new_interval_var(parts[0].begin, held, until, ""), amount)
             )
         return parts
 
-    def _end(self, parts: list[_Part]) -> cp_model.LinearExprT:
+    def _int(self, hint: int) -> cp_model.IntVar:
+        """A minute. Every one is hinted: the solver takes the plan it is given for one only if it is whole."""
+        made = self.model.new_int_var(0, self.end, "")
+        self.model.add_hint(made, hint)
+        return made
+
+    def _end(self, parts: list[_Part], hint: int) -> cp_model.LinearExprT:
         """The end of its last sitting that there is."""
         if len(parts) == 1:
             return parts[0].end
-        end = self.model.new_int_var(0, self.end, "")
+        end = self._int(hint)
         for part, following in zip(parts, [*parts[1:], None], strict=True):
             here: list[cp_model.LiteralT] = [] if part.there is None else [part.there]
             if following is not None:
@@ -214,7 +231,7 @@ class _Model:
     def _part(self, task: Task, n: int, count: int, begins: cp_model.Domain, sittings: tuple[Sitting, ...]) -> _Part:
         model = self.model
         begin = model.new_int_var_from_domain(begins, "")
-        hint = sittings[min(n, len(sittings) - 1)]
+        hint = sittings[n] if n < len(sittings) else Sitting(begins.min(), begins.min())
         there = None if n == 0 else model.new_bool_var("")
         size: cp_model.IntVar | int
         if count == 1:
@@ -222,20 +239,20 @@ class _Model:
         else:
             most = task.minutes + task.setup_minutes
             size = model.new_int_var_from_domain(
-                cp_model.Domain.from_intervals([(0, 0), (LEAST_SITTING + task.setup_minutes, most)]), ""
+                cp_model.Domain.from_intervals([(0, 0), (1 + task.setup_minutes, most)]), ""
             )
             if there is None:
-                model.add(size >= LEAST_SITTING)
+                model.add(size > 0)
             else:
-                model.add(size >= LEAST_SITTING).only_enforce_if(there)
+                model.add(size > 0).only_enforce_if(there)
                 model.add(size == 0).only_enforce_if(~there)
                 model.add_hint(there, n < len(sittings))
-            model.add_hint(size, hint.end - hint.begin if n < len(sittings) else 0)
-        model.add_hint(begin, hint.begin if n < len(sittings) else max(hint.begin, hint.end - 1))
+            model.add_hint(size, hint.end - hint.begin)
+        model.add_hint(begin, hint.begin)
         if isinstance(size, int):
             end: cp_model.LinearExprT = begin + size
         else:
-            end = model.new_int_var(0, self.end, "")
+            end = self._int(hint.end)
             model.add(end == begin + size)
         return _Part(begin, size, end, there, self._by(task, begin, size, end, there, hint))
 
@@ -280,11 +297,13 @@ class _Model:
 
     def _at_place(self, task: Task) -> None:
         """Sittings outdoors lie within one span of daylight."""
-        for part in self.parts[task.key]:
+        for n, part in enumerate(self.parts[task.key]):
             spans = _spans(self.problem, task.place, self.end)
             inside = [self.model.new_bool_var("") for _ in spans]
             self.model.add_exactly_one(inside if part.there is None else [*inside, ~part.there])
+            sitting = self.made[task.key][n] if n < len(self.made[task.key]) else None
             for (begin, end), here in zip(spans, inside, strict=True):
+                self.model.add_hint(here, sitting is not None and begin <= sitting.begin and sitting.end <= end)
                 self.model.add(part.begin >= begin).only_enforce_if(here)
                 self.model.add(part.end <= end).only_enforce_if(here)
 
@@ -305,11 +324,13 @@ class _Model:
     def _aim(self, due: Due, low: int) -> None:
         model, tasks = self.model, self.problem.tasks
         end = model.new_int_var(low, self.end, "")
+        model.add_hint(end, self.end)
         late = []
         for work, minute in due.due.items():
             own = [t for t in tasks if t.work == work]
             if own:
                 by = model.new_int_var(0, max(self.end - minute, 0), "")
+                model.add_hint(by, max(0, *(self.made[t.key][-1].end + t.wait - minute for t in own)))
                 for task in own:
                     model.add(by >= self.ends[task.key] + task.wait - minute)
                 late.append(by)
