@@ -128,7 +128,7 @@ class Queue:
 def queues_in(problem: Problem, heads: Mapping[str, int], begin_in: Callable[[int, int], int]) -> list[Queue]:
     """Queues for all that is held. `begin_in(minutes, moment)`: when somebody is there for so long, from then on."""
     alone = len(problem.means.people) == 1
-    made: dict[tuple[str, ...], Queue] = {}
+    found: dict[tuple[Task, ...], int] = {}
     for thing, there in problem.means.held.items():
         holding = [
             (amount, task) for task in problem.tasks for name, amount in task.held if name == thing and task.hands
@@ -137,10 +137,10 @@ def queues_in(problem: Problem, heads: Mapping[str, int], begin_in: Callable[[in
             taking = sorted((t for a, t in holding if a >= least), key=lambda t: t.minutes + t.wait)
             for share in LONGEST:
                 tasks = tuple(taking[int(share * len(taking)) :])
-                key = tuple(t.key for t in tasks)
-                if len(tasks) > there // least and key not in made:
-                    made[key] = _queue(tasks, there // least, heads, begin_in, alone)
-    return list(made.values())
+                if len(tasks) > there // least:
+                    # what the same tasks hold besides may be scarcer
+                    found[tasks] = min(found.get(tasks, there), there // least)
+    return [_queue(tasks, at_once, heads, begin_in, alone) for tasks, at_once in found.items()]
 
 
 def _queue(

@@ -25,6 +25,7 @@ class Passes:
         self.problem = problem
         self._open: dict[tuple[tuple[int, ...], str], Windows] = {}
         self.before = _ancestors(problem)
+        self._firsts = _firsts(problem, self.before)
         self.heads = self._heads()
 
     @cached_property
@@ -79,19 +80,30 @@ class Passes:
         if windows is None:
             return release, release + task.minutes
         if task.divisible and task.hands:
-            return self._packed(windows, release, task.minutes)
-        return _in_one_go(windows, task.minutes, release)
+            return self._packed(windows, release, task.minutes + self._at_first(task), self._again(task))
+        return _in_one_go(windows, task.minutes + self._at_first(task), release)
 
-    def _packed(self, windows: Windows, release: int, minutes: int) -> tuple[int, int]:
+    def _again(self, task: Task) -> int:
+        """Minutes that every stretch of hours but its first loses to setting up for it again, or to other work that it
+        was set up for. Of several people each is set up by himself, and little can be said."""
+        return task.setup_minutes if len(self.problem.means.people) == 1 else 0
+
+    def _at_first(self, task: Task) -> int:
+        """Minutes to set up for it that no other work can have paid: all that is alike comes after it."""
+        return task.setup_minutes if task.key in self._firsts else 0
+
+    def _packed(self, windows: Windows, release: int, minutes: int, again: int) -> tuple[int, int]:
         windows.upto(release + 1)
         i, left, first = bisect_right(windows.ends, release), minutes, -1
         while windows.known(i):
             begin = max(windows.begins[i], release)
             if first < 0:
                 first = begin
+            elif begin > windows.ends[i - 1]:
+                begin += again
             if windows.ends[i] - begin >= left:
                 return first, begin + left
-            left -= windows.ends[i] - begin
+            left -= max(windows.ends[i] - begin, 0)
             i += 1
         return FAR, FAR
 
@@ -101,14 +113,14 @@ class Passes:
         if windows is None:
             return due - task.minutes
         windows.upto(due)
-        left = task.minutes
+        left, again = task.minutes, self._again(task)
         for i in range(min(bisect_right(windows.begins, due), len(windows.begins)) - 1, -1, -1):
             end = min(windows.ends[i], due)
             room = end - windows.begins[i]
             if room >= left:
                 return end - left
             if task.divisible and task.hands:
-                left -= max(room, 0)
+                left -= max(room - (again if i and windows.begins[i] > windows.ends[i - 1] else 0), 0)
         return -1
 
     def _heads(self) -> dict[str, int]:
@@ -117,7 +129,7 @@ class Passes:
         heads: dict[str, int] = {}
         alone = len(problem.means.people) == 1
         everybody = problem.windows[0] if alone else None
-        sums = _Packing(everybody) if everybody is not None else None
+        sums = _Packing(everybody, problem.longest[0], self._firsts) if everybody is not None else None
         for task in problem.tasks:
             release = task.earliest
             waits = []
@@ -185,8 +197,8 @@ class Passes:
 class _Packing:
     """How long one pair of hands is busy with tasks that cannot begin before their heads."""
 
-    def __init__(self, windows: Windows):
-        self.windows = windows
+    def __init__(self, windows: Windows, longest: int, firsts: frozenset[str]):
+        self.windows, self.longest, self.firsts = windows, longest, firsts
         self._sums: list[int] = [0]
 
     def _upto(self, i: int) -> None:
@@ -214,13 +226,24 @@ class _Packing:
 
     def done(self, tasks: list[Task], heads: dict[str, int]) -> int:
         """When all of them can be done at the earliest: the worst of their latest released."""
-        rows = sorted(((heads[t.key], t.minutes) for t in tasks), reverse=True)
+        rows = sorted(((heads[t.key], t) for t in tasks), key=lambda row: row[0], reverse=True)
         worst, work = 0, 0
-        for i, (head, minutes) in enumerate(rows):
-            work += minutes
+        alike: dict[tuple[str, int], int] = {}
+        for i, (head, task) in enumerate(rows):
+            work += task.minutes + (task.setup_minutes if task.key in self.firsts else 0)
+            if task.setup_minutes:
+                kind = task.setup, task.setup_minutes
+                alike[kind] = alike.get(kind, 0) + task.minutes
             if i + 1 == len(rows) or rows[i + 1][0] < head:
-                worst = max(worst, self.after(head, work))
+                set_up = sum(self._set_up_again(minutes, again) for (_, again), minutes in alike.items())
+                worst = max(worst, self.after(head, work + set_up))
         return worst
+
+    def _set_up_again(self, minutes: int, again: int) -> int:
+        """What so many minutes of one set-up lose to it at least: once in every stretch of hours but their first."""
+        if again >= self.longest:
+            return 0
+        return again * -(-max(0, minutes - self.longest) // (self.longest - again))
 
 
 def _in_one_go(windows: Windows, minutes: int, release: int) -> tuple[int, int]:
@@ -278,6 +301,19 @@ def _in_time(rows: list[tuple[int, int, int]], spans: list[tuple[int, int, int]]
             if left - takes > 1e-9:
                 heappush(waiting, (due, left - takes))
     return i == len(rows) and not waiting
+
+
+def _firsts(problem: Problem, before: dict[str, int]) -> frozenset[str]:
+    """Tasks that something is set up for, and all others it would be set up for come after them."""
+    alike: dict[str, list[int]] = {}
+    for i, task in enumerate(problem.tasks):
+        if task.setup and task.setup_minutes:
+            alike.setdefault(task.setup, []).append(i)
+    return frozenset(
+        problem.tasks[rows[0]].key
+        for rows in alike.values()
+        if all(before[problem.tasks[i].key] >> rows[0] & 1 for i in rows[1:])
+    )
 
 
 def _ancestors(problem: Problem) -> dict[str, int]:

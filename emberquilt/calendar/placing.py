@@ -214,7 +214,8 @@ class Placing:
     def _earliest(self, task: Task, release: int, need: int, made: Sequence[Sitting] = ()) -> tuple[int, int, int, int]:
         """Begin, end of that gap, who, and minutes to set up: whoever can begin first."""
         best: tuple[int, int, int, int] | None = None
-        for person in task.by:
+        # nobody is waited for who is never there for so long
+        for person in self.problem.able(task, need + task.setup_minutes) or task.by:
             begin, room, setup = self._gap(task, person, release, need, made)
             if best is None or (begin, setup) < (best[0], best[3]):
                 best = (begin, room, person, setup)
@@ -245,13 +246,15 @@ class Placing:
 
     def _together(self, task: Task, release: int) -> Sitting:
         """When so many people are free at once."""
+        able = self.problem.able(task, task.minutes)
+        people = able if len(able) >= task.hands else task.by
         while True:
-            begins = sorted(self._gap(task, person, release, task.minutes, ())[0] for person in task.by)
+            begins = sorted(self._gap(task, person, release, task.minutes, ())[0] for person in people)
             begin = begins[task.hands - 1]
-            then = {person: self._gap(task, person, begin, task.minutes, ())[0] for person in task.by}
-            able = [person for person, at in then.items() if at == begin]
-            if len(able) >= task.hands:
-                return Sitting(begin, begin + task.minutes, tuple(able[: task.hands]))
+            then = {person: self._gap(task, person, begin, task.minutes, ())[0] for person in people}
+            free = [person for person, at in then.items() if at == begin]
+            if len(free) >= task.hands:
+                return Sitting(begin, begin + task.minutes, tuple(free[: task.hands]))
             release = min(at for at in then.values() if at > begin)
 
     def _commit(self, task: Task, sittings: tuple[Sitting, ...]) -> None:

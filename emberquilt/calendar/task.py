@@ -2,7 +2,7 @@
 
 import datetime as dt
 import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -93,7 +93,7 @@ class Problem:
     plan can hold."""
 
     def __init__(self, steps: Sequence[Step], means: Means, start: dt.datetime, pins: Mapping[str, str] = {}):
-        self._kept: dict[str, Any] = {}
+        self._kept: dict[Hashable, Any] = {}
         self.steps = {step.key: step for step in steps}
         self.means = means
         self.clock = Clock(start)
@@ -108,7 +108,7 @@ class Problem:
         self.followers = followers_of(self.tasks)
         self._check()
 
-    def once(self, name: str, make: Callable[[], Any]) -> Any:
+    def once(self, name: Hashable, make: Callable[[], Any]) -> Any:
         """What hangs on the problem alone is worked out once."""
         if name not in self._kept:
             self._kept[name] = make()
@@ -168,15 +168,14 @@ class Problem:
         for windows, person in zip(self.windows, self.means.people, strict=True):
             if not windows.known(0):
                 raise BadChoice(f"{person.name} has no hours in {MOST_YEARS} years: type some, or fewer days off.")
-        longest = self.longest
         for task in self.tasks:
             need = task.in_one_go + task.setup_minutes
-            if task.hands and task.place and need > self._longest_at(task.place, task.by):
+            room = max((self.longest[i] for i in task.by), default=0)
+            if task.hands and task.place and need <= room and not self.able(task, need):
                 raise BadChoice(
                     f"“{task.label}” takes {need} min in one go {task.place}: there are no hours for that in daylight "
                     "and warm enough."
                 )
-            room = max((longest[i] for i in task.by), default=0)
             if task.hands and need > room:
                 raise BadChoice(f"“{task.label}” takes {need} min in one go; your longest window has {room} min.")
         a_week = sum(self._weekly)
@@ -185,8 +184,21 @@ class Problem:
 
     @cached_property
     def longest(self) -> list[int]:
-        """By person the longest window of the first weeks, in minutes."""
-        return [max((b - a for a, b in self._first(w, 40)), default=0) for w in self.windows]
+        """By person the longest stretch of hours in a year, in minutes: days off may hide it for weeks."""
+        for windows in self.windows:
+            windows.upto(366 * 24 * 60)
+        return [max(b - a for a, b in zip(w.begins, w.ends, strict=True)) for w in self.windows]
+
+    def able(self, task: Task, need: int) -> tuple[int, ...]:
+        """Who of those that may do it is ever there for so many minutes at a time, at its place."""
+        return self.once(("able", task.by, task.place, need), lambda: self._able(task, need))
+
+    def _able(self, task: Task, need: int) -> tuple[int, ...]:
+        return tuple(
+            i
+            for i in task.by
+            if need <= self.longest[i] and (not task.place or need <= self._longest_at(task.place, i))
+        )
 
     @cached_property
     def _weekly(self) -> list[float]:
@@ -195,20 +207,13 @@ class Problem:
 
         return [sum(b - a for spans in parse_week(dict(p.week)).values() for a, b in spans) for p in self.means.people]
 
-    def _first(self, windows: Windows, count: int) -> list[tuple[int, int]]:
-        windows.known(count)
-        return list(zip(windows.begins[:count], windows.ends[:count], strict=True))
-
-    def _longest_at(self, place: str, by: Iterable[int]) -> int:
+    def _longest_at(self, place: str, person: int) -> int:
         """The longest stretch somebody has at a place within two years."""
-        most, two_years = 0, 2 * 366 * 24 * 60
-        theirs = self.places[place]
+        two_years = 2 * 366 * 24 * 60
+        theirs, own = self.places[place], self.windows[person]
         theirs.upto(two_years)
-        for i in by:
-            own = self.windows[i]
-            own.upto(two_years)
-            most = max([most, *(b - a for a, b in both(own, theirs, 0, two_years))])
-        return most
+        own.upto(two_years)
+        return max((b - a for a, b in both(own, theirs, 0, two_years)), default=0)
 
 
 def both(one: Windows, other: Windows, begin: int, end: int) -> list[tuple[int, int]]:

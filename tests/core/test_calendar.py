@@ -174,6 +174,9 @@ def test_no_order_whatever_ends_before_the_bound(data):
             data.draw(st.sampled_from([0, 45, 600, 1440])),
             tuple(f"t{j}" for j in range(i) if data.draw(st.integers(0, 3)) == 0),
             held=(("clamps", data.draw(st.integers(1, 4))),) if data.draw(st.integers(0, 3)) else (),
+            setup=data.draw(st.sampled_from(["", "saw"])),
+            setup_minutes=8.0,
+            divisible=data.draw(st.integers(0, 4)) == 0,
         )
         for i in range(data.draw(st.integers(2, 5)))
     ]
@@ -218,6 +221,27 @@ def test_joints_that_take_turns_are_proven_to_need_their_evenings(joints, held, 
     plan = schedule(steps, Means(ONE.people, {"clamps": clamps}), MONDAY)
     assert plan.finish == last
     assert plan.bound == last
+
+
+def test_setting_up_again_every_evening_is_in_the_bound():
+    """400 minutes, and 5 to set up on each of three evenings: 145, 145 and 110, done on Wednesday at 20:55, and what
+    is glued then sets at 21:50. By hand."""
+    steps = [
+        step("saw", 400, divisible=True, setup="saw", setup_minutes=5.0),
+        step("glue", 10, 45, ("saw",), held=(("clamps", 1),)),
+    ]
+    plan = schedule(steps, Means(ONE.people, {"clamps": 1}), MONDAY)
+    assert plan.finish == dt.datetime(2026, 12, 2, 21, 50)
+    assert plan.bound == plan.finish
+
+
+def test_nobody_is_waited_for_whose_evenings_are_too_short():
+    """Two hours in one go: the first has them, the second never."""
+    people = (Person("One", usual_hours()), Person("Two", {"mon": "19-20", "tue": "19-20"}))
+    steps = [step("saw", 120), step("lift", 50, hands=2), step("fit", 120)]
+    plan = schedule(steps, Means(people), MONDAY)
+    assert {slot.key: slot.people for slot in plan.slots} == {"saw": ("One",), "fit": ("One",), "lift": ("One", "Two")}
+    check(plan, steps, Means(people), MONDAY)
 
 
 def test_a_night_holds_clamps_no_longer_than_glue_sets():
