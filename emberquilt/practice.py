@@ -4,6 +4,7 @@ A shop has one; each composition takes a copy. Defaults are common practice, no 
 """
 
 from dataclasses import asdict, dataclass, field, fields, replace
+from typing import Any
 
 from .constants import PAPERS_MM, ROLL
 from .errors import BadChoice
@@ -188,6 +189,16 @@ LISTS = {
 }
 """Lists of lengths, and between what each of them lies."""
 MOST_LISTED = 8
+MONEY = (
+    "wage",
+    "overhead_hour",
+    "blade_price",
+    "sheet_price",
+    "glue_price",
+    "finish_price",
+    "extras_price",
+)
+"""What is said in the shop's money."""
 
 BLADE_LIMITS = ((0.2, 3.0), (0.1, 1.5), (3.0, 60.0), (0, 999))
 """Of a row in the table of blades: width and thickness in mm, teeth per inch, how many are at hand."""
@@ -442,7 +453,24 @@ class Practice:
         for name in ("shop_c", "outdoor_low_c", "outdoor_high_c"):
             if isinstance(warm := texts.get(name), str):
                 values[name] = read_warmth(warm)
+        for name in texts:
+            if name.endswith("_share") and isinstance(text := texts[name], str):
+                kept = getattr(self, name, None)
+                values[name] = kept if text.strip() == self.in_field(name) else read_share(text)
         return values
+
+    def in_field(self, name: str) -> str:
+        """A value as a field shows it, to be typed over: sent back unchanged it is the same value."""
+        value: Any = getattr(self, name, "")
+        if name in LISTS:
+            return self.written_list(value)
+        if name in LIMITS and name.endswith("_mm"):
+            return self.written(value)
+        if name in MONEY:
+            return written_money(value)
+        if name.endswith("_share"):
+            return f"{100 * value:.3g} %"
+        return str(value)
 
     def _lengths(self, name: str, text: str) -> tuple[float, ...]:
         kept = getattr(self, name)
@@ -469,6 +497,20 @@ class Practice:
     def changed(self, /, **values) -> "Practice":
         """A copy with other values, checked. Names are what a form sends: also `self` is one, and no practice."""
         return replace(self, **{name: check(name, value) for name, value in values.items()})
+
+
+def written_money(amount: float) -> str:
+    """An amount for a field that comes back, with its hundredths."""
+    return f"{amount:.2f}" if round(amount, 2) == amount else str(amount)
+
+
+def read_share(text: str) -> float | str:
+    """``12 %``, ``12`` and ``0.12`` are the same; what is no number stays what it is."""
+    try:
+        number = float(text.replace("%", "").strip())
+    except ValueError:
+        return text
+    return number / 100 if "%" in text or number > 1 else number
 
 
 def check(name: str, value):

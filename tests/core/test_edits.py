@@ -1,6 +1,8 @@
 import dataclasses
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from emberquilt.errors import BadChoice, BadLength, EmberError
 from emberquilt.practice import CHOICES, LIMITS, LISTS, Practice
@@ -165,3 +167,28 @@ def test_practice_bounds_and_choices_name_real_fields():
         assert low <= getattr(Practice(), name) <= high
         with pytest.raises(BadChoice):
             Practice().changed(**{name: high * 2 + 1})
+
+
+@given(st.data())
+def test_what_a_field_shows_is_what_is_kept_when_it_comes_back(data):
+    name = data.draw(st.sampled_from(sorted(LIMITS)))
+    low, high = LIMITS[name]
+    kind = st.integers if isinstance(low, int) else st.floats
+    unit = data.draw(st.sampled_from(["in", "mm"]))
+    practice = Practice(unit=unit).changed(**{name: data.draw(kind(low, high))})
+    assert practice.changed(**practice.typed(**{name: practice.in_field(name)})) == practice
+
+
+@pytest.mark.parametrize(("text", "share"), [("12 %", 0.12), ("12", 0.12), ("0.12", 0.12), ("7.5%", 0.075), ("0", 0.0)])
+def test_a_share_is_typed_in_hundredths_or_as_it_is(text, share):
+    practice = Practice()
+    made = practice.changed(**practice.typed(fee_share=text))
+    assert made.fee_share == pytest.approx(share)
+    assert made.in_field("fee_share") == f"{100 * share:g} %"
+
+
+@pytest.mark.parametrize("text", ["", "much", "nan", "90 %", "-3 %", "1e999", "%"])
+def test_a_share_that_is_none_is_told(text):
+    practice = Practice()
+    with pytest.raises(BadChoice):
+        practice.changed(**practice.typed(fee_share=text))

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from emberquilt.practice import CHOICES, LIMITS, LISTS, Practice
+from emberquilt.practice import CHOICES, Practice
 
 WORDS = {
     "ruler_across_mm": "The check page's 150 mm print across as",
@@ -99,8 +99,8 @@ WORDS = {
     "money": "Money",
     "wage": "An hour of hands",
     "overhead_hour": "Rent, power, machines: an hour",
-    "fee_share": "Selling takes, share of the price",
-    "margin_share": "To be left, share of the price",
+    "fee_share": "Selling takes, of the price",
+    "margin_share": "To be left, of the price",
     "blade_price": "A blade",
     "sheet_price": "A sheet of sandpaper",
     "glue_price": "100 ml of glue",
@@ -122,10 +122,8 @@ def fields_of(practice: Practice, names: Iterable[str]) -> list[dict]:
         {
             "name": name,
             "words": WORDS[name],
-            "value": getattr(practice, name),
+            "value": practice.in_field(name),
             "choices": CHOICES.get(name),
-            "is_length": name in LIMITS and name.endswith("_mm"),
-            "is_list": name in LISTS,
         }
         for name in names
     ]

@@ -9,7 +9,7 @@ from django.urls import reverse
 from django.utils.html import conditional_escape, format_html
 from django.utils.safestring import mark_safe
 
-from emberquilt.practice import Practice
+from emberquilt.practice import Practice, written_money
 from emberquilt.units import format_length, format_minutes, inch_parts
 
 register = template.Library()
@@ -102,8 +102,8 @@ def typed(mm: float | None, practice: Practice) -> str:
 
 
 @register.filter
-def typed_list(lengths: tuple[float, ...], practice: Practice) -> str:
-    return practice.written_list(lengths)
+def typed_money(amount: float | None) -> str:
+    return "" if amount is None else written_money(amount)
 
 
 @register.filter
