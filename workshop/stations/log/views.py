@@ -28,7 +28,7 @@ from emberquilt.log.price import Bill, bill_of
 from emberquilt.log.year import Year, work_in
 from emberquilt.picture.render import draft
 from emberquilt.plan import Plan
-from emberquilt.practice import Practice
+from emberquilt.practice import MONEY, Practice
 from emberquilt.work.setting import whole_number
 from workshop.bench import entries
 from workshop.bench.actions import happened
@@ -42,18 +42,7 @@ from workshop.shop.actions import photos_of, practice_of, shop_of
 from workshop.shop.clock import now_in, zone_of
 from workshop.shop.words import fields_of
 
-PRICES = (
-    "money",
-    "wage",
-    "overhead_hour",
-    "blade_price",
-    "sheet_price",
-    "glue_price",
-    "finish_price",
-    "extras_price",
-    "fee_share",
-    "margin_share",
-)
+PRICES = ("money", *MONEY, "fee_share", "margin_share")
 MOST_NEXT = 60
 USUAL_NEXT = 6
 
