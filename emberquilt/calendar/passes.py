@@ -13,7 +13,7 @@ from heapq import heappop, heappush
 from .holding import Queue, Weighed, queues_in, weighed_in
 from .means import Windows
 from .placing import _within
-from .task import Problem, Task
+from .task import A_YEAR, Problem, Task
 
 FAR = 10**9
 
@@ -25,7 +25,7 @@ class Passes:
         self.problem = problem
         self._open: dict[tuple[tuple[int, ...], str], Windows] = {}
         self.before = _ancestors(problem)
-        self._firsts = _firsts(problem, self.before)
+        self._set_ups = _SetUps(problem, self.before)
         self.heads = self._heads()
 
     @cached_property
@@ -79,33 +79,15 @@ class Passes:
         windows = self.windows(task)
         if windows is None:
             return release, release + task.minutes
-        if task.divisible and task.hands:
-            return self._packed(windows, release, task.minutes + self._at_first(task), self._again(task))
-        return _in_one_go(windows, task.minutes + self._at_first(task), release)
-
-    def _again(self, task: Task) -> int:
-        """Minutes that every stretch of hours but its first loses to setting up for it again, or to other work that it
-        was set up for. Of several people each is set up by himself, and little can be said."""
-        return task.setup_minutes if len(self.problem.means.people) == 1 else 0
-
-    def _at_first(self, task: Task) -> int:
-        """Minutes to set up for it that no other work can have paid: all that is alike comes after it."""
-        return task.setup_minutes if task.key in self._firsts else 0
-
-    def _packed(self, windows: Windows, release: int, minutes: int, again: int) -> tuple[int, int]:
-        windows.upto(release + 1)
-        i, left, first = bisect_right(windows.ends, release), minutes, -1
-        while windows.known(i):
-            begin = max(windows.begins[i], release)
-            if first < 0:
-                first = begin
-            elif begin > windows.ends[i - 1]:
-                begin += again
-            if windows.ends[i] - begin >= left:
-                return first, begin + left
-            left -= max(windows.ends[i] - begin, 0)
-            i += 1
-        return FAR, FAR
+        minutes = task.minutes + self._set_ups.at_first(task)
+        if not (task.divisible and task.hands):
+            return _in_one_go(windows, minutes, release)
+        begin, end = _packed(windows, release, minutes)
+        again = self._set_ups.again(task)
+        if again and minutes > again:
+            # every stretch gives what is left of it after setting up, and one of them, the first or not, all of it
+            end = max(end, _packed(windows, release, minutes - again, again)[1])
+        return begin, end
 
     def latest_begin(self, task: Task, due: int) -> int:
         """If its hands must end by then; below 0 where they cannot."""
@@ -113,7 +95,7 @@ class Passes:
         if windows is None:
             return due - task.minutes
         windows.upto(due)
-        left, again = task.minutes, self._again(task)
+        left, again = task.minutes, self._set_ups.again(task)
         for i in range(min(bisect_right(windows.begins, due), len(windows.begins)) - 1, -1, -1):
             end = min(windows.ends[i], due)
             room = end - windows.begins[i]
@@ -129,7 +111,7 @@ class Passes:
         heads: dict[str, int] = {}
         alone = len(problem.means.people) == 1
         everybody = problem.windows[0] if alone else None
-        sums = _Packing(everybody, problem.longest[0], self._firsts) if everybody is not None else None
+        sums = _Packing(everybody, self._set_ups) if everybody is not None else None
         for task in problem.tasks:
             release = task.earliest
             waits = []
@@ -194,11 +176,39 @@ class Passes:
         return True
 
 
+class _SetUps:
+    """Minutes that setting up is sure to take, whatever is done in what order."""
+
+    def __init__(self, problem: Problem, before: dict[str, int]):
+        self.alone = len(problem.means.people) == 1
+        alike: dict[str, list[int]] = {}
+        for i, task in enumerate(problem.tasks):
+            alike.setdefault(task.setup, []).append(i)
+        self.least = {setup: min(problem.tasks[i].setup_minutes for i in rows) for setup, rows in alike.items()}
+        self.firsts = frozenset(
+            problem.tasks[rows[0]].key
+            for rows in alike.values()
+            if all(before[problem.tasks[i].key] >> rows[0] & 1 for i in rows[1:])
+        )
+
+    def at_first(self, task: Task) -> int:
+        """Minutes to set up for it that no other work can have paid: all that is alike comes after it."""
+        return task.setup_minutes if not task.setup or task.key in self.firsts else 0
+
+    def again(self, task: Task) -> int:
+        """Minutes that every stretch of hours but its first loses to setting up for it again, or to other work that it
+        was set up for: as many as whatever is alike takes at least. Of several people each is set up by himself, and
+        where it is done at a place the other work may have been done elsewhere before: of these nothing is said."""
+        if not self.alone or task.place:
+            return 0
+        return self.least[task.setup] if task.setup else task.setup_minutes
+
+
 class _Packing:
     """How long one pair of hands is busy with tasks that cannot begin before their heads."""
 
-    def __init__(self, windows: Windows, longest: int, firsts: frozenset[str]):
-        self.windows, self.longest, self.firsts = windows, longest, firsts
+    def __init__(self, windows: Windows, set_ups: "_SetUps"):
+        self.windows, self.set_ups = windows, set_ups
         self._sums: list[int] = [0]
 
     def _upto(self, i: int) -> None:
@@ -230,20 +240,44 @@ class _Packing:
         worst, work = 0, 0
         alike: dict[tuple[str, int], int] = {}
         for i, (head, task) in enumerate(rows):
-            work += task.minutes + (task.setup_minutes if task.key in self.firsts else 0)
-            if task.setup_minutes:
-                kind = task.setup, task.setup_minutes
+            work += task.minutes + self.set_ups.at_first(task)
+            if again := self.set_ups.again(task):
+                kind = task.setup, again
                 alike[kind] = alike.get(kind, 0) + task.minutes
             if i + 1 == len(rows) or rows[i + 1][0] < head:
                 set_up = sum(self._set_up_again(minutes, again) for (_, again), minutes in alike.items())
                 worst = max(worst, self.after(head, work + set_up))
         return worst
 
+    @cached_property
+    def longest(self) -> int:
+        """The longest stretch of hours in a year, also through midnight, where what is set up stays so."""
+        self.windows.upto(A_YEAR)
+        stretches = _joined(list(zip(self.windows.begins, self.windows.ends, strict=True)))
+        return max(end - begin for begin, end in stretches)
+
     def _set_up_again(self, minutes: int, again: int) -> int:
         """What so many minutes of one set-up lose to it at least: once in every stretch of hours but their first."""
         if again >= self.longest:
             return 0
         return again * -(-max(0, minutes - self.longest) // (self.longest - again))
+
+
+def _packed(windows: Windows, release: int, minutes: int, lost: int = 0) -> tuple[int, int]:
+    """Begin and end of so many minutes, where every stretch of hours first loses some."""
+    windows.upto(release + 1)
+    i, left, first = bisect_right(windows.ends, release), minutes, -1
+    while windows.known(i):
+        begin = max(windows.begins[i], release)
+        if first < 0 or begin > windows.ends[i - 1]:
+            begin += lost
+        if first < 0:
+            first = begin
+        if windows.ends[i] - begin >= left:
+            return first, begin + left
+        left -= max(windows.ends[i] - begin, 0)
+        i += 1
+    return FAR, FAR
 
 
 def _in_one_go(windows: Windows, minutes: int, release: int) -> tuple[int, int]:
@@ -278,7 +312,7 @@ def hands_in(problem: Problem, end: int) -> list[tuple[int, int, int]]:
 def _in_time(rows: list[tuple[int, int, int]], spans: list[tuple[int, int, int]]) -> bool:
     """Whether work (release, due, minutes) can be done in spans (begin, end, how much at once), if it could be cut at
     will and shared at will: whoever is due first goes first."""
-    rows = sorted(rows)
+    rows = sorted(row for row in rows if row[2])
     waiting: list[tuple[int, float]] = []
     i = 0
     for begin, end, count in spans:
@@ -301,19 +335,6 @@ def _in_time(rows: list[tuple[int, int, int]], spans: list[tuple[int, int, int]]
             if left - takes > 1e-9:
                 heappush(waiting, (due, left - takes))
     return i == len(rows) and not waiting
-
-
-def _firsts(problem: Problem, before: dict[str, int]) -> frozenset[str]:
-    """Tasks that something is set up for, and all others it would be set up for come after them."""
-    alike: dict[str, list[int]] = {}
-    for i, task in enumerate(problem.tasks):
-        if task.setup and task.setup_minutes:
-            alike.setdefault(task.setup, []).append(i)
-    return frozenset(
-        problem.tasks[rows[0]].key
-        for rows in alike.values()
-        if all(before[problem.tasks[i].key] >> rows[0] & 1 for i in rows[1:])
-    )
 
 
 def _ancestors(problem: Problem) -> dict[str, int]:

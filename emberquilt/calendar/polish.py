@@ -38,11 +38,10 @@ def polished(problem: Problem, passes: Passes, made: Sittings, due: Due, seconds
     best = _Best(problem, due, made)
     end = best.ends_at
     low = passes.bound(end)
-    if len(problem.tasks) > MOST_TASKS or seconds <= 0:
-        return Polished(made, low, end <= low)
-    late = best.worth[0]
-    if end <= low and not late:
+    if end <= low and not best.worth[0]:
         return Polished(made, low, True)
+    if len(problem.tasks) > MOST_TASKS or seconds <= 0:
+        return Polished(made, low, False)
     model = _Model(problem, passes, made, due, end, low)
     solver = cp_model.CpSolver()
     solver.parameters.max_time_in_seconds = seconds
@@ -56,7 +55,7 @@ def polished(problem: Problem, passes: Passes, made: Sittings, due: Due, seconds
         raise watch.raised
     bound = low
     # a model without some plans says nothing of what no plan can do
-    if model.exact and status in (cp_model.OPTIMAL, cp_model.FEASIBLE) and not due.due:
+    if model.exact and status in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         bound = max(low, math.ceil(solver.best_objective_bound - 1e-6))
     end = best.ends_at
     in_time = end <= bound and not best.worth[0]
@@ -100,7 +99,7 @@ class _Watch(cp_model.CpSolverSolutionCallback):
             self.stop()
 
     def on_bound(self, bound: float) -> None:
-        if self.made_by.exact and not self.best.due.due:
+        if self.made_by.exact:
             self.low = max(self.low, math.ceil(bound - 1e-6))
         self._say()
 
@@ -136,11 +135,12 @@ class _Part:
 
 class _Model:
     """`exact`: every plan there is, is one of the model's, so that its bound is one. It is not where set-ups could be
-    shared, nor where work could be put down more often than the model lets it."""
+    shared, nor where work could be put down more often than the model lets it, nor where a work that is in time could
+    be worth a later end of all."""
 
     def __init__(self, problem: Problem, passes: Passes, made: Sittings, due: Due, end: int, low: int):
         self.problem, self.passes, self.made, self.end = problem, passes, made, end
-        self.exact = not any(t.setup_minutes for t in problem.tasks)
+        self.exact = not due.due and not any(t.setup_minutes for t in problem.tasks)
         self.model = cp_model.CpModel()
         dues = passes.dues(end) or {}
         self.dues = {key: min(dues.get(key, end), end) for key in problem.by_key}

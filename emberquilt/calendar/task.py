@@ -13,6 +13,8 @@ from .means import MOST_YEARS, TOO_LONG, Clock, Means, Windows
 
 LEAST_SITTING = 10
 """Work that can be put down is not taken up for fewer minutes than this, unless that is all that is left of it."""
+A_YEAR = 366 * 24 * 60
+"""Minutes in which every day of the week, and every day off, has been."""
 ANY_TIME = "an hour of the day or night"
 
 
@@ -186,7 +188,7 @@ class Problem:
     def longest(self) -> list[int]:
         """By person the longest stretch of hours in a year, in minutes: days off may hide it for weeks."""
         for windows in self.windows:
-            windows.upto(366 * 24 * 60)
+            windows.upto(A_YEAR)
         return [max(b - a for a, b in zip(w.begins, w.ends, strict=True)) for w in self.windows]
 
     def able(self, task: Task, need: int) -> tuple[int, ...]:
@@ -209,7 +211,7 @@ class Problem:
 
     def _longest_at(self, place: str, person: int) -> int:
         """The longest stretch somebody has at a place within two years."""
-        two_years = 2 * 366 * 24 * 60
+        two_years = 2 * A_YEAR
         theirs, own = self.places[place], self.windows[person]
         theirs.upto(two_years)
         own.upto(two_years)

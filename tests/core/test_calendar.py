@@ -91,6 +91,16 @@ def jobs(draw):
     return start, means, steps
 
 
+def refutes_nothing(planned) -> None:
+    """What the bound is reckoned from holds of a plan that there is: its passes would not call it impossible."""
+    passes, made = planned.passes, planned.made
+    dues = passes.dues(planned.end)
+    for key, sittings in made.items():
+        assert passes.heads[key] <= sittings[0].begin
+        assert sittings[-1].end <= dues[key]
+    assert passes._may_end(planned.end)
+
+
 @settings(max_examples=120)
 @given(jobs())
 def test_every_plan_keeps_the_rules(job):
@@ -103,6 +113,7 @@ def test_every_plan_keeps_the_rules(job):
         assert re.search("in one go|follow soon|within 10 years", said)
         return
     check(plan, steps, means, start)
+    refutes_nothing(plan.planned)
     assert plan.bound is None or real(plan.bound, plan.finish) >= 0
     assert {s.key for s in plan.slots} == set(plan.stands)
     assert any(stand.chain for stand in plan.stands.values())
@@ -177,11 +188,17 @@ def test_no_order_whatever_ends_before_the_bound(data):
             setup=data.draw(st.sampled_from(["", "saw"])),
             setup_minutes=8.0,
             divisible=data.draw(st.integers(0, 4)) == 0,
+            place=data.draw(st.sampled_from(["", "", "", "outdoors"])),
         )
         for i in range(data.draw(st.integers(2, 5)))
     ]
-    people = (*ONE.people, Person("Two", {"tue": "18-19:45", "sat": "8-12"}))[: data.draw(st.integers(1, 2))]
-    plan = schedule(steps, Means(people, {"clamps": 4}), MONDAY)
+    one = Person("One", data.draw(st.sampled_from(WEEKS)))
+    people = (one, Person("Two", {"tue": "18-19:45", "sat": "8-12"}))[: data.draw(st.integers(1, 2))]
+    outdoors = Place(True, None, 47.0)
+    try:
+        plan = schedule(steps, Means(people, {"clamps": 4}, {"outdoors": outdoors}), MONDAY)
+    except BadChoice:
+        return
     problem = plan.planned.problem
     ends = []
     for order in permutations(problem.by_key):
@@ -189,6 +206,7 @@ def test_no_order_whatever_ends_before_the_bound(data):
             made = placed(problem, order)
             ends.append(max(s[-1].end + problem.by_key[key].wait for key, s in made.items()))
     assert plan.planned.bound <= min(ends) <= plan.planned.end
+    refutes_nothing(plan.planned)
 
 
 @settings(max_examples=60)
@@ -233,6 +251,27 @@ def test_setting_up_again_every_evening_is_in_the_bound():
     plan = schedule(steps, Means(ONE.people, {"clamps": 1}), MONDAY)
     assert plan.finish == dt.datetime(2026, 12, 2, 21, 50)
     assert plan.bound == plan.finish
+
+
+def test_what_is_set_up_stays_so_through_midnight():
+    """From Friday 22:00 to Saturday 6:00 are 480 minutes: 5 to set up and 470 to saw, then the fitting. By hand."""
+    steps = [step("saw", 470, divisible=True, setup="saw", setup_minutes=5.0), step("fit", 5, after=("saw",))]
+    plan = schedule(steps, Means((Person("One", WEEKS[2]),)), MONDAY)
+    assert plan.finish == dt.datetime(2026, 12, 5, 6, 0)
+    assert plan.bound == plan.finish
+    refutes_nothing(plan.planned)
+
+
+def test_a_plan_that_is_late_is_not_called_the_best_for_its_end():
+    steps = [replace(step(key, 60), work=key) for key in "ab"]
+    plan = schedule(steps, ONE, MONDAY)
+    quick = plan.planned
+    wished = Due({max(quick.made, key=lambda key: quick.made[key][0].begin): 60})
+    assert quick.end == quick.bound
+    assert not polished(quick.problem, quick.passes, quick.made, wished, 0, lambda *_: None).proven
+    better = polished(quick.problem, quick.passes, quick.made, wished, 2.0, lambda *_: None)
+    assert wished.worth(quick.problem, better.made)[0] == 0
+    assert better.proven
 
 
 def test_nobody_is_waited_for_whose_evenings_are_too_short():

@@ -211,7 +211,7 @@ class Bench {
     slot("time").textContent = clockWords(seconds);
     slot("time").dataset.running = this.clock.runs(card.marks[0]) ? "yes" : "";
     slot("clock").textContent = this.clock.runs(card.marks[0]) ? "pause" : "start";
-    slot("time").dataset.long = seconds > 120 * card.minutes ? "yes" : "";
+    slot("time").dataset.long = this.doubtful ? "yes" : "";
     const sawn = this.clock.sawn(card.marks[0]);
     if (sawn) slot("under").textContent = `foot on the switch ${clockWords(sawn)}`;
   }
