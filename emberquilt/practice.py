@@ -542,7 +542,8 @@ def check(name: str, value):
     except (TypeError, ValueError, OverflowError):
         raise BadChoice(f"“{value}” is not a number for {words}.") from None
     if not low <= number <= high:
-        raise BadChoice(f"{words.capitalize()} must lie between {low:g} and {high:g}; {number:g} does not.")
+        between = f"{100 * low:g} % and {100 * high:g} %" if name.endswith("_share") else f"{low:g} and {high:g}"
+        raise BadChoice(f"{words.capitalize()} must lie between {between}.")
     return number
 
 

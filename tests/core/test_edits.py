@@ -190,5 +190,5 @@ def test_a_share_is_typed_in_hundredths_or_as_it_is(text, share):
 @pytest.mark.parametrize("text", ["", "much", "nan", "90 %", "-3 %", "1e999", "%"])
 def test_a_share_that_is_none_is_told(text):
     practice = Practice()
-    with pytest.raises(BadChoice):
+    with pytest.raises(BadChoice, match=r"is not a number for fee share|Fee share must lie between 0 % and 70 %"):
         practice.changed(**practice.typed(fee_share=text))
