@@ -22,6 +22,7 @@ from tests.core.truth import compare, drawn, truth
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Draft
 from workshop.entry.middleware import local_person
+from workshop.longwork.doing import do
 from workshop.shop.actions import practice_of
 
 
@@ -47,7 +48,7 @@ def test_svg_to_accepted_pieces(count):
         draft = Draft.objects.create(
             owner=person, name="x", file_name="x.svg", data=data, knobs={"how": "width", "size": "900 mm"}, turn=1
         )
-        tasks.find_pieces.call(draft.pk, 1)
+        do(tasks.PIECES, draft.pk, 1)
         draft.refresh_from_db()
         row = actions.accept_draft(draft, "x", practice_of(person))
         assert row.pieces.count() == pytest.approx(count, abs=2)

@@ -1,16 +1,22 @@
 """The workshop as its own process, with its worker, for tests of what happens between processes."""
 
 import http.client
+import http.cookiejar
 import os
 import socket
 import subprocess
 import sys
 import time
+import urllib.error
+import urllib.request
+import uuid
 from pathlib import Path
+from urllib.parse import urlencode, urlsplit
 
 import pytest
 
 HERE = Path(__file__).parents[1]
+PASSWORD = "a-canal-in-the-evening-7"
 needs_proc = pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="looks for processes in /proc")
 
 
@@ -38,6 +44,18 @@ class Server:
         )
         return done.stdout
 
+    @property
+    def base(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def with_accounts(self, *names: str) -> "Server":
+        """Everybody signs in, with `PASSWORD`."""
+        self.env["EMBERQUILT_ORIGIN"] = self.base
+        self.manage("migrate", "--verbosity", "0")
+        made = "".join(f"users().objects.create_user({name!r}, password={PASSWORD!r}); " for name in names)
+        self.manage("shell", "-v", "0", "-c", f"from django.contrib.auth import get_user_model as users; {made}")
+        return self
+
     def start(self) -> subprocess.Popen:
         # run.py without its setup, which this environment has had
         program = f"import run; run.setup = lambda: None; run.PYTHON = {sys.executable!r}; run.serve()"
@@ -62,20 +80,25 @@ class Server:
         return answer, answer.read().decode()
 
     def workers(self) -> list[int]:
-        return self._running(b"worker\0--tied")
+        """Processes that look after long work."""
+        return self._running("ember-worker")
 
-    def readers(self) -> list[int]:
-        """Processes that read drawings, and the one they come from."""
-        return self._running(b"multiprocessing.forkserver")
+    def under_way(self) -> list[int]:
+        """Processes that do long work."""
+        return self._running("ember-task")
 
-    def _running(self, what: bytes) -> list[int]:
+    def web(self) -> list[int]:
+        """Processes that answer."""
+        return self._running("ember-web")
+
+    def _running(self, name: str) -> list[int]:
         found = []
         for folder in Path("/proc").glob("[0-9]*"):
             try:
-                words, env = (folder / "cmdline").read_bytes(), (folder / "environ").read_bytes()
+                comm, env = (folder / "comm").read_text().strip(), (folder / "environ").read_bytes()
             except OSError:
                 continue
-            if what in words and self.env["EMBERQUILT_HOME"].encode() in env:
+            if comm == name and self.env["EMBERQUILT_HOME"].encode() in env:
                 found.append(int(folder.name))
         return found
 
@@ -96,3 +119,60 @@ class Server:
         if self.process is not None and self.process.poll() is None:
             self.process.kill()
             self.process.wait(10)
+
+
+class Visitor:
+    """Somebody at a browser that keeps cookies, from an address of their own on this computer."""
+
+    def __init__(self, base: str, name: str = ""):
+        self.base, self.name = base, name
+        self.jar = http.cookiejar.CookieJar()
+        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
+
+    def ask(self, path: str, form=None, files=None, htmx: bool = False, **headers: str) -> tuple[int, str, str]:
+        """Status, words and last address of the answer; sent as a form where one is given."""
+        sent = {"Referer": self.base + "/", "Accept-Encoding": "identity"} | headers
+        if htmx:
+            sent["HX-Request"] = "true"
+        data = None
+        if form is not None or files:
+            token = next((c.value for c in self.jar if c.name == "csrftoken"), "") or ""
+            data, sent["Content-Type"] = encoded((form or {}) | {"csrfmiddlewaretoken": token}, files or {})
+        try:
+            with self.opener.open(urllib.request.Request(self.base + path, data, sent), timeout=60) as answer:
+                return answer.status, answer.read().decode("utf-8", "replace"), answer.url
+        except urllib.error.HTTPError as refused:
+            return refused.code, refused.read().decode("utf-8", "replace"), refused.url
+        except OSError as problem:
+            return 0, str(problem), path
+
+    def enter(self, password: str) -> int:
+        self.ask("/enter/")
+        return self.ask("/enter/", {"username": self.name, "password": password})[0]
+
+    def bring(self, name: str, data: bytes, **form: str) -> str:
+        """A file for the shelf; the path that is shown then."""
+        self.ask("/")
+        _, _, url = self.ask("/bring/", {"width": "9 in"} | form, {"drawing": (name, data)})
+        return urlsplit(url).path
+
+    def read(self, path: str, seconds: float = 60.0) -> float:
+        """Wait until a draft is read, for at most so long; how long it took."""
+        begun = time.monotonic()
+        while time.monotonic() - begun < seconds:
+            if 'hx-trigger="every' not in self.ask(path, htmx=True)[1]:
+                return time.monotonic() - begun
+            time.sleep(0.05)
+        raise AssertionError(f"{path} was not read within {seconds:.0f} s")
+
+
+def encoded(form: dict[str, str], files: dict[str, tuple[str, bytes]]) -> tuple[bytes, str]:
+    """A form as it is sent, and its content type."""
+    if not files:
+        return urlencode(form).encode(), "application/x-www-form-urlencoded"
+    mark = uuid.uuid4().hex
+    parts = [f'--{mark}\r\nContent-Disposition: form-data; name="{n}"\r\n\r\n{v}\r\n'.encode() for n, v in form.items()]
+    for field, (name, data) in files.items():
+        head = f'--{mark}\r\nContent-Disposition: form-data; name="{field}"; filename="{name}"\r\n\r\n'
+        parts.append(head.encode() + data + b"\r\n")
+    return b"".join(parts) + f"--{mark}--\r\n".encode(), f"multipart/form-data; boundary={mark}"

@@ -19,6 +19,6 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = True
 POLISH_ALONE = False
-TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
+LONG_WORK_AT_ONCE = True
 # a file, not memory: the browser tests reach it from other threads, with real locks
 DATABASES["default"]["TEST"] = {"NAME": HOME / "test.sqlite3"}  # noqa: F405

@@ -11,13 +11,14 @@ EVERY_SECONDS = 0.15
 def telling(tell: Callable[..., bool]) -> Callable[..., None]:
     """What long work calls as it goes on, with its share and words. `tell` writes that and says whether the work is
     still wanted; where it is not, `Cancelled` ends it."""
-    told = 0.0
+    told, said = 0.0, ""
 
     def progress(share: float, words: str = "") -> None:
-        nonlocal told
-        if time.monotonic() - told < EVERY_SECONDS:
+        nonlocal told, said
+        # the first word of a new part is told at once: that part may be the long one
+        if time.monotonic() - told < EVERY_SECONDS and words == said:
             return
-        told = time.monotonic()
+        told, said = time.monotonic(), words
         if not tell(share, words):
             raise Cancelled("Stopped.")
 

@@ -6,7 +6,8 @@ EMBERQUILT_HOSTS  names under which other machines reach this one, comma separat
 EMBERQUILT_ORIGIN where people reach it through a server with TLS before it, https://quilt.example.org, comma separated;
                   accounts are demanded then, also on loopback
 EMBERQUILT_PROXY  address from which that server speaks to this one; 127.0.0.1 otherwise
-EMBERQUILT_REDIS  redis:// address; long work then runs through Redis instead of the database
+EMBERQUILT_REDIS  redis:// address; workers are then told through it that work waits for them
+EMBERQUILT_PROCESSES  web processes; as many as there are processors, at most 4, otherwise
 """
 
 import ipaddress
@@ -52,6 +53,13 @@ def _listed(name: str, usual: str = "") -> list[str]:
     return [item.strip() for item in os.environ.get(name, usual).split(",") if item.strip()]
 
 
+def _number(name: str, usual: int, least: int, most: int) -> int:
+    text = os.environ.get(name, "").strip()
+    if text and not (text.isdecimal() and least <= int(text[:9]) <= most):
+        raise ImproperlyConfigured(f"{name} is a number from {least} to {most}.")
+    return int(text) if text else usual
+
+
 ORIGINS = [origin.rstrip("/") for origin in _listed("EMBERQUILT_ORIGIN")]
 """Addresses under which a server before this one is reached."""
 if any(urlsplit(o).scheme not in ("http", "https") or not urlsplit(o).hostname or urlsplit(o).path for o in ORIGINS):
@@ -74,11 +82,10 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "django_htmx",
-    "django_tasks",
-    "django_tasks_db",
     "axes",
     "csp",
     "workshop.entry",
+    "workshop.longwork",
     "workshop.shop",
     "workshop.compositions",
     "workshop.bench",
@@ -86,6 +93,7 @@ INSTALLED_APPS = [
     "workshop.pictures",
 ]
 MIDDLEWARE = [
+    "workshop.serving.watch.Asked",
     "workshop.entry.middleware.NoProxyOnLoopback",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -132,7 +140,7 @@ DATABASES = {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
             # small pages: an edit rewrites few of them, and each holds many pieces still
-            "init_command": "PRAGMA page_size=2048; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA "
+            "init_command": "PRAGMA page_size=2048; PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA "
             "cache_size=-20000;",
         },
     }
@@ -196,12 +204,12 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 8_000_000
 
 POLISH_ALONE = True
 """The calendar looks for a better plan by itself, for ten seconds, once for each state of a work."""
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["default"]}}
-if os.environ.get("EMBERQUILT_REDIS"):
-    INSTALLED_APPS += ["django_rq", "django_tasks_rq"]
-    TASKS = {"default": {"BACKEND": "django_tasks_rq.RQBackend", "QUEUES": ["default"]}}
-    RQ_QUEUES = {"default": {"URL": os.environ["EMBERQUILT_REDIS"]}}
-    RQ = {"JOB_CLASS": "django_tasks_rq.Job"}
+PROCESSES = _number("EMBERQUILT_PROCESSES", max(1, min(4, os.cpu_count() or 1)), 1, 64)
+LONGEST_PAGE_SECONDS = 120
+"""A page that takes longer has no end."""
+REDIS = os.environ.get("EMBERQUILT_REDIS", "")
+LONG_WORK_AT_ONCE = False
+"""For tests: long work is done where it is asked for."""
 
 LANGUAGE_CODE = "en"
 USE_I18N = False

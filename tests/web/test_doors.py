@@ -14,9 +14,8 @@ from django.utils import timezone
 
 from tests.served import Server, needs_proc
 from workshop.compositions.models import Draft
-from workshop.compositions.tasks import take_up_drafts
+from workshop.longwork.queue import take_up
 from workshop.pictures.models import FinalPicture
-from workshop.pictures.tasks import take_up_pictures
 from workshop.private import keep_private
 from workshop.shop.clock import now_in, zone_of
 from workshop.shop.models import Shop
@@ -118,7 +117,7 @@ def left(person):
 
 
 def test_work_whose_worker_is_gone_is_taken_up_once(left):
-    take_up_drafts()
+    take_up()
     left.refresh_from_db()
     assert (left.state, left.turn, left.cut_off) == (Draft.State.READY, 4, 1)
     assert left.result["faces"] == 2
@@ -126,7 +125,7 @@ def test_work_whose_worker_is_gone_is_taken_up_once(left):
 
 def test_work_that_is_cut_off_twice_says_so_and_can_be_tried_again(client, left):
     Draft.objects.filter(pk=left.pk).update(cut_off=1)
-    take_up_drafts()
+    take_up()
     left.refresh_from_db()
     assert left.state == Draft.State.FAILED
     assert "cut off twice" in client.get(f"/draft/{left.uid}/").content.decode()
@@ -137,18 +136,18 @@ def test_work_that_is_cut_off_twice_says_so_and_can_be_tried_again(client, left)
 
 def test_what_only_waited_is_asked_for_again(left):
     Draft.objects.filter(pk=left.pk).update(state=Draft.State.WAITING)
-    take_up_drafts()
+    take_up()
     left.refresh_from_db()
     assert (left.state, left.cut_off) == (Draft.State.READY, 0)
 
 
 def test_pictures_are_taken_up_too(work):
     made = FinalPicture.objects.create(composition=work, revision=1, dpi=100, state=FinalPicture.State.WORKING)
-    take_up_pictures()
+    take_up()
     made.refresh_from_db()
     assert (made.state, made.cut_off) == (FinalPicture.State.READY, 1)
     FinalPicture.objects.filter(pk=made.pk).update(state=FinalPicture.State.WORKING)
-    take_up_pictures()
+    take_up()
     made.refresh_from_db()
     assert made.state == FinalPicture.State.FAILED
     assert "cut off twice" in made.problem

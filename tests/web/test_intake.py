@@ -13,6 +13,7 @@ from workshop import progress
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.proposals import proposed, unpack_proposal
+from workshop.longwork.doing import do
 from workshop.shop.actions import practice_of
 
 
@@ -84,8 +85,8 @@ def test_no_file_at_all(client, person):
     assert "Choose a file first" in said(client.post("/bring/", {"width": "18 in"}, follow=True))
 
 
-def test_progress_is_shown_and_can_be_stopped(client, person, koi_svg, monkeypatch):
-    monkeypatch.setattr(tasks.find_pieces.__class__, "enqueue", lambda *a, **k: None)
+def test_progress_is_shown_and_can_be_stopped(client, person, koi_svg, settings):
+    settings.LONG_WORK_AT_ONCE = False
     bring(client, koi_svg)
     draft = Draft.objects.get()
     waiting = client.get(f"/draft/{draft.uid}/", headers={"HX-Request": "true"})
@@ -97,7 +98,7 @@ def test_progress_is_shown_and_can_be_stopped(client, person, koi_svg, monkeypat
     assert client.get(f"/draft/{draft.uid}/", headers={"HX-Request": "true"}).headers["HX-Refresh"] == "true"
     assert b"Stopped" in client.get(f"/draft/{draft.uid}/").content
     # the worker comes too late: it must not bring the draft back to life
-    tasks.find_pieces.call(draft.pk, draft.turn)
+    do(tasks.PIECES, draft.pk, draft.turn)
     draft.refresh_from_db()
     assert (draft.state, draft.result) == ("stopped", None)
 
@@ -116,8 +117,8 @@ def test_a_stop_reaches_the_work_under_way(person, koi_svg, monkeypatch):
         progress(0.6, "second")
         heard.append("second")
 
-    monkeypatch.setattr(tasks, "propose_apart", find)
-    tasks.find_pieces.call(draft.pk, 1)
+    monkeypatch.setattr(tasks, "propose", find)
+    do(tasks.PIECES, draft.pk, 1)
     draft.refresh_from_db()
     assert heard == ["first"]
     assert draft.state == "stopped"
@@ -127,9 +128,8 @@ def test_what_breaks_unexpectedly_is_told_too(client, person, koi_svg, monkeypat
     draft = Draft.objects.create(
         owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
-    monkeypatch.setattr(tasks, "propose_apart", lambda *a, **k: 1 / 0)
-    with pytest.raises(ZeroDivisionError):
-        tasks.find_pieces.call(draft.pk, 1)
+    monkeypatch.setattr(tasks, "propose", lambda *a, **k: 1 / 0)
+    do(tasks.PIECES, draft.pk, 1)
     assert (
         "broke the reading" in said(client.get(f"/draft/{draft.uid}/"))
         or b"broke the reading" in client.get(f"/draft/{draft.uid}/").content
@@ -191,7 +191,7 @@ def test_two_tabs_accept_only_once(person, koi_svg):
     draft = Draft.objects.create(
         owner=person, name="x", file_name="x.svg", data=koi_svg, knobs={"how": "width", "size": "18 in"}, turn=1
     )
-    tasks.find_pieces.call(draft.pk, 1)
+    do(tasks.PIECES, draft.pk, 1)
     first, second = Draft.objects.get(), Draft.objects.get()
     actions.accept_draft(first, "x", practice_of(person))
     with pytest.raises(actions.Stale, match="another window"):

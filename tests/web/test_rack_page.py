@@ -9,6 +9,7 @@ from tests.web.conftest import laid, pocket_in, said, sentence
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition, LayoutSearch
 from workshop.compositions.plans import plan_of
+from workshop.longwork.doing import do
 from workshop.shop.actions import add_board, mark_defect, shop_of
 from workshop.stations.stock import search
 
@@ -105,7 +106,7 @@ def test_a_search_is_shown_stopped_and_taken(client, page, ready):
     ready.refresh_from_db()
     row = LayoutSearch.objects.create(composition=ready, revision=ready.revision, seconds=1)
     assert "Looking for a better layout" in laid(client.get(url, headers=HTMX))
-    search.look.call(row.pk, row.turn)
+    do(search.LAYOUT, row.pk, row.turn)
     row.refresh_from_db()
     assert row.state == "ready"
     assert len(row.places) == 12

@@ -15,6 +15,7 @@ from tests.web.conftest import entry, laid, pocket_in, said, sentence, sync
 from workshop import progress
 from workshop.compositions import actions, store
 from workshop.compositions.plans import plan_of
+from workshop.longwork.doing import do
 from workshop.pictures import tasks
 from workshop.pictures.models import FinalPicture
 from workshop.shop.actions import add_board, keep_wood, rack_of
@@ -386,7 +387,7 @@ def test_the_picture_at_print_size_is_made_outside_the_request(client, page, col
     assert "make it" in client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
     client.post(f"/picture/{coloured.uid}/final/begin/", {"dpi": "100"})
     made = FinalPicture.objects.get()
-    tasks.make_final.call(made.pk, made.turn)
+    do(tasks.PICTURE, made.pk, made.turn)
     text = client.get(f"/picture/{coloured.uid}/final/", headers=HTMX).content.decode()
     assert "Download the picture" in text
     answer = client.get(f"/picture/{coloured.uid}/final.png")
@@ -400,7 +401,7 @@ def test_a_stopped_picture_is_not_made(client, coloured):
     made = FinalPicture.objects.create(composition=coloured, revision=coloured.revision, dpi=100)
     assert "stop</button>" in laid(client.get(f"/picture/{coloured.uid}/final/", headers=HTMX))
     assert "Stopped." in client.post(f"/picture/{coloured.uid}/final/stop/", headers=HTMX).content.decode()
-    tasks.make_final.call(made.pk, made.turn)
+    do(tasks.PICTURE, made.pk, made.turn)
     made.refresh_from_db()
     assert (made.state, bytes(made.png)) == ("stopped", b"")
     assert "not made yet" in said(client.get(f"/picture/{coloured.uid}/final.png"))
@@ -418,6 +419,6 @@ def test_a_picture_stopped_half_way_leaves_nothing(client, page, coloured, monke
         return real(*args, progress=progress, **more)
 
     monkeypatch.setattr(tasks, "picture", stopped_by_the_way)
-    tasks.make_final.call(made.pk, made.turn)
+    do(tasks.PICTURE, made.pk, made.turn)
     made.refresh_from_db()
     assert (made.state, bytes(made.png)) == ("stopped", b"")

@@ -21,7 +21,7 @@ from emberquilt.work.verbs import edit
 from workshop.bench.kept_log import keep_log, log_of
 from workshop.shop.actions import bring_woods
 
-from . import models, store
+from . import models, store, worked_out
 from .journal import as_json, from_json
 from .proposals import proposed
 
@@ -182,5 +182,7 @@ def project_of(row: models.Composition, now: dt.datetime) -> Project:
 
 
 def discard(row: models.Composition) -> None:
+    uid = row.uid
     with transaction.atomic():
         row.delete()
+    worked_out.forget(uid)

@@ -6,18 +6,15 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from emberquilt.errors import BadChoice, EmberError
-from emberquilt.formats.make import Wishes, block_from, body_from, made_from
-from emberquilt.intake.apart import body_apart, propose_apart
-from emberquilt.intake.body_source import blown_body
-from emberquilt.intake.knobs import knobs_of, size_of
-from emberquilt.practice import Practice
-from emberquilt.space.slices import Cutting
-from emberquilt.units import Length
 from workshop.shop.actions import practice_of
 
-from . import actions
+from . import tasks
+from .models import Draft
 from .titles import title_of
-from .uploads import MOST_UPLOAD
+from .uploads import MOST_TYPED, MOST_UPLOAD
+from .ways import FILES, measured, needed
+
+ASKED = ("slots", "slices", "block")
 
 
 @require_GET
@@ -28,80 +25,50 @@ def beginnings(request):
 
 @require_POST
 def begin(request, way: str):
-    """A work begun one of these ways; a sentence where it cannot be."""
-    practice = practice_of(request.user)
-    if way not in WAYS:
+    """A work begun one of these ways: made outside the request, as a drawing is read; a sentence where it cannot be."""
+    if way not in ASKED:
         raise Http404
+    if way == "slices" and FILES["blown"].keys() & request.FILES.keys():
+        way = "blown"
     try:
-        composition, name, data = WAYS[way](request, practice)
-        row = actions.create(request.user, composition, name, data)
+        draft = _asked(request, way)
+        measured(draft, practice_of(request.user))
     except EmberError as problem:
         messages.error(request, str(problem))
         return redirect("begin")
-    return redirect("station", row.uid, "relief")
+    tasks.begin(draft)
+    draft.refresh_from_db(fields=["state", "result", "problem"])
+    return led_on(request, draft) or redirect("draft", draft.uid)
 
 
-def _file(request, field: str, what: str) -> tuple[bytes, str]:
-    upload = request.FILES.get(field)
-    if upload is None:
-        raise BadChoice(f"Choose a file first: {what}.")
-    if upload.size > MOST_UPLOAD:
-        raise BadChoice(f"This file is {upload.size / 1e6:.0f} MB; up to {MOST_UPLOAD / 1e6:.0f} MB can be read.")
-    return upload.read(), upload.name[:200]
-
-
-def _mm(request, name: str, practice: Practice, usual: str = "") -> float:
-    return Length.parse(request.POST.get(name) or usual, practice.unit).mm
-
-
-def _sliced(request, practice: Practice):
-    high = request.POST.get("body_height", "")
-    if request.FILES.get("front") or request.FILES.get("side"):
-        size, knobs = size_of({"how": "percent", "size": "100"}, practice.unit), knobs_of({}, practice.unit)
-        drawings = [_file(request, field, words) for field, words in (("front", FRONT), ("side", SIDE))]
-        front, side = (propose_apart(drawing, size, knobs, say=practice.say) for drawing, _ in drawings)
-        data, name = drawings[0]
-        body = blown_body(front, side, high, practice.unit, request.POST.get("stretch") == "yes")
-    else:
-        data, name = _file(request, "body", "an STL, OBJ or 3MF of a closed body, or drawings of its front and side")
-        body = body_apart(data, high, practice.unit)
-    pin = request.POST.get("pin", "").strip()
-    how = Cutting(
-        _mm(request, "slice_thickness", practice),
-        body.height_mm,
-        request.POST.get("along", "best"),
-        Length.parse(pin, practice.unit).mm if pin not in ("", "0") else 0.0,
-        2 if request.POST.get("pins") == "2" else 1,
+def _asked(request, way: str) -> Draft:
+    fields = needed(way, request.FILES)
+    for field in fields:
+        if (size := request.FILES[field].size) > MOST_UPLOAD:
+            raise BadChoice(f"This file is {size / 1e6:.0f} MB; up to {MOST_UPLOAD / 1e6:.0f} MB can be read.")
+    data = [request.FILES[field].read() for field in fields]
+    # the side is what one looks at in a block's name
+    named = request.FILES[fields[-1] if way == "block" else fields[0]].name
+    knobs = {name: text[:MOST_TYPED] for name, text in request.POST.items() if name != "csrfmiddlewaretoken"}
+    return Draft(
+        owner=request.user,
+        name=title_of(named),
+        file_name=request.FILES[fields[0]].name[:200],
+        data=data[0],
+        over=data[1] if len(data) > 1 else b"",
+        knobs=knobs,
+        way=way,
     )
-    return body_from(body, title_of(name), how, Wishes(), practice), name, data
 
 
-def _compound(request, practice: Practice):
-    size, knobs = size_of({"how": "percent", "size": "100"}, practice.unit), knobs_of({}, practice.unit)
-    drawings = [_file(request, name, words) for name, words in (("front", FRONT), ("side", SIDE))]
-    found = [propose_apart(data, size, knobs, say=practice.say) for data, _ in drawings]
-    height = request.POST.get("block_height", "").strip()
-    composition = block_from(
-        found[0],
-        found[1],
-        title_of(drawings[0][1]),
-        _mm(request, "block", practice),
-        Wishes(),
-        practice,
-        Length.parse(height, practice.unit).mm if height else None,
-        request.POST.get("stretch") == "yes",
-    )
-    return composition, drawings[0][1], drawings[0][0]
-
-
-def _slotted(request, practice: Practice):
-    data, name = _file(request, "plan", "a drawing with the parts side by side")
-    width = request.POST.get("width", "").strip()
-    how = {"how": "width", "size": width} if width else {"how": "percent", "size": "100"}
-    found = propose_apart(data, size_of(how, practice.unit), knobs_of({}, practice.unit), say=practice.say)
-    wishes = Wishes(thickness=request.POST.get("thickness", "").strip(), slots=True)
-    return made_from(found, title_of(name), wishes, practice), name, data
-
-
-FRONT, SIDE = "a drawing of the front", "a drawing of the right side"
-WAYS = {"slots": _slotted, "slices": _sliced, "block": _compound}
+def led_on(request, draft: Draft):
+    """Where a draft of one of these ways leads when it has ended: to the work, or back with what kept it from being
+    made. None while it is under way."""
+    if draft.live:
+        return None
+    if draft.state == Draft.State.READY:
+        draft.delete()
+        return redirect("station", draft.result["work"], "relief")
+    messages.error(request, draft.problem or "You stopped it. Nothing was kept.")
+    draft.delete()
+    return redirect("begin")

@@ -6,6 +6,8 @@ import uuid
 from django.conf import settings
 from django.db import models
 
+from workshop.longwork.models import LongWork
+
 
 class Composition(models.Model):
     """`revision` grows with every edit; `shape_revision` when outlines change; `cursor` is the last applied entry;
@@ -150,33 +152,21 @@ class Entry(models.Model):
         return self.label
 
 
-class Draft(models.Model):
+class Draft(LongWork):
     """A drawing that was brought and is not accepted yet, with what was found in it."""
-
-    class State(models.TextChoices):
-        WAITING = "waiting"
-        WORKING = "working"
-        READY = "ready"
-        FAILED = "failed"
-        STOPPED = "stopped"
 
     uid = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="drafts")
     name = models.CharField(max_length=120)
     file_name = models.CharField(max_length=200)
     data = models.BinaryField()
+    way = models.CharField(max_length=20, blank=True)
+    """How it becomes a work where it is no flat picture (see ways.py): at once, without being looked at before."""
     knobs = models.JSONField(default=dict)
     """How large and how it is to be read, as the person typed it."""
     font = models.BinaryField(default=b"")
     over = models.BinaryField(default=b"")
     """A photo that is laid over pieces, to part them by its tones."""
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    turn = models.PositiveIntegerField(default=0)
-    share = models.FloatField(default=0)
-    words = models.CharField(max_length=120, blank=True)
-    problem = models.TextField(blank=True)
-    cut_off = models.PositiveIntegerField(default=0)
-    """How often this try ended because its worker was gone."""
     result = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -187,28 +177,17 @@ class Draft(models.Model):
         return self.name
 
 
-class DatePlan(models.Model):
+class DatePlan(LongWork):
     """The dates that people go by (`sittings`, by step: begin, end, who, minutes to set up), and the search for better
     ones outside the request: `found` is the best so far, `told` what it comes to, for one revision of the work.
     `version` is another when the kept dates change."""
-
-    class State(models.TextChoices):
-        NONE = "none"
-        WAITING = "waiting"
-        WORKING = "working"
-        READY = "ready"
-        FAILED = "failed"
-        STOPPED = "stopped"
 
     composition = models.OneToOneField(Composition, models.CASCADE, related_name="dates")
     sittings = models.JSONField(default=dict)
     version = models.PositiveIntegerField(default=0)
     revision = models.PositiveIntegerField(default=0)
     seconds = models.PositiveIntegerField(default=10)
-    turn = models.PositiveIntegerField(default=0)
-    state = models.CharField(max_length=10, choices=State.choices, default=State.NONE)
-    share = models.FloatField(default=0)
-    problem = models.TextField(blank=True)
+    state = models.CharField(max_length=10, choices=LongWork.State.choices, default=LongWork.State.NONE)
     found = models.JSONField(default=dict)
     told = models.JSONField(default=dict)
     exported = models.JSONField(default=dict)
@@ -218,24 +197,13 @@ class DatePlan(models.Model):
         return f"dates of {self.composition_id}"
 
 
-class LayoutSearch(models.Model):
+class LayoutSearch(LongWork):
     """A search for a better layout of a work's parts on its shop's boards, outside the request. `places` is the best so
     far (part to place), `told` what it comes to; it holds for one revision of the work and one state of the rack."""
-
-    class State(models.TextChoices):
-        WAITING = "waiting"
-        WORKING = "working"
-        READY = "ready"
-        FAILED = "failed"
-        STOPPED = "stopped"
 
     composition = models.OneToOneField(Composition, models.CASCADE, related_name="search")
     revision = models.PositiveIntegerField()
     seconds = models.PositiveIntegerField(default=30)
-    turn = models.PositiveIntegerField(default=0)
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    share = models.FloatField(default=0)
-    problem = models.TextField(blank=True)
     places = models.JSONField(default=dict)
     told = models.JSONField(default=dict)
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from emberquilt.calendar.schedule import Kept as KeptDates
 from emberquilt.calendar.shop import means_of
+from emberquilt.errors import EmberError
 from emberquilt.hours import first_moment
 from emberquilt.plan import Beside, Plan
 from workshop.bench.actions import Learned, done_keys, learned_by
@@ -14,8 +15,9 @@ from workshop.shop.actions import practice_of, shop_of
 from workshop.shop.clock import now_in, zone_of
 from workshop.shop.models import Shop
 
-from . import store
+from . import store, worked_out
 from .models import Composition, DatePlan
+from .told import is_endless
 
 _wholes = Kept(store.KEPT)
 _plans = Kept(store.KEPT)
@@ -48,6 +50,8 @@ def plan_of(row: Composition) -> Plan:
 
 def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
     """The plan of a work by itself, and what it hangs on."""
+    if is_endless(row, shop):
+        raise TooMuch(ENDLESS)
     learned = learned_by(row.owner)
     # on the shop's own clock, through its changes of the clock
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop)).replace(tzinfo=zone_of(shop))
@@ -55,10 +59,27 @@ def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
     done = frozenset(done_keys(row))
     state = _state(row, shop)
     key = (*state, learned.pace.stamp, learned.lessons, *learned.blade_lasts.items())
-    whole = _wholes.get(key, lambda: _make(row, learned))
+    whole = _wholes.get(key, lambda: worked_out.read(row, (*key, row.updated)) or _make(row, learned))
     _at_any_pace.keep(state, whole)
     full = (*key, start, done, version)
     return _plans.get(full, lambda: whole.at(start, done, kept_from(sittings))), full
+
+
+def keep_whole(row: Composition, plan: Plan) -> None:
+    """Keep what was worked out for this work, for other processes and for later."""
+    learned = learned_by(row.owner)
+    key = (*_state(row, shop_of(row.owner)), learned.pace.stamp, learned.lessons, *learned.blade_lasts.items())
+    worked_out.keep(row, (*key, row.updated), plan.base or plan)
+
+
+class TooMuch(EmberError):
+    """Planning a work would take longer, or more memory, than a page is given."""
+
+
+ENDLESS = (
+    "This work could not be planned in the time that a page is given, so it is not tried again as it stands. Take back "
+    "the last change, or take the work along as a file and throw it away here."
+)
 
 
 def _state(row: Composition, shop: Shop) -> tuple:

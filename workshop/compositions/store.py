@@ -23,6 +23,7 @@ from workshop.shop.actions import rack_of, shop_of
 from workshop.shop.models import Shop
 
 from . import models
+from .worked_out import outlines_known
 
 KEPT = 24
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
@@ -90,7 +91,9 @@ def _read(row: models.Composition) -> Composition:
     layer_of: dict[int, list[Piece]] = {}
     for layer_key, *values in row.pieces.order_by("key").values_list("layer_key", *PIECE_FIELDS):
         layer_of.setdefault(layer_key, []).append(Piece(*values))
-    coverages = _coverages.get((row.uid, row.shape_revision), lambda: _read_outlines(row, layer_of))
+    coverages = _coverages.get(
+        (row.uid, row.shape_revision), lambda: outlines_known(row, _read_outlines(row, layer_of))
+    )
     layers = tuple(
         Layer(
             layer.key,

@@ -13,6 +13,11 @@ def is_fresh(row: Composition, shop) -> bool:
     return row.told.get("state") == state_of(row, shop)
 
 
+def is_endless(row: Composition, shop) -> bool:
+    """A page of it found no end as it stands."""
+    return row.told.get("endless", False) and is_fresh(row, shop)
+
+
 def keep(row: Composition, told: dict[str, Any]) -> dict[str, Any]:
     """Write it, unless the work was edited meanwhile. It is no edit: neither the journal nor the date of change knows
     of it."""

@@ -35,6 +35,7 @@ from emberquilt.work.parts import job_of
 from emberquilt.work.scene import Dress, Mark, Scene, shapes_of
 from emberquilt.work.setting import points_of
 from emberquilt.work.view import view_of
+from workshop.longwork.queue import stop
 from workshop.shop.actions import practice_of, rack_of, shop_of
 from workshop.stations.faces import rack_stamp, table_of
 from workshop.stations.rack import rack
@@ -42,12 +43,13 @@ from workshop.stations.rule import next_station
 from workshop.stations.told import shelf_entry, tell_afresh
 
 from . import actions, store, tasks
+from .beginnings import led_on
 from .knobs import knob_context, wanted_pieces
 from .models import Composition, Draft
 from .plans import plan_of
 from .proposals import marked_on, proposed, stroked, unpack_proposal
 from .titles import title_of
-from .uploads import MOST_UPLOAD
+from .uploads import MOST_TYPED, MOST_UPLOAD
 
 TYPES = {
     "pdf": "application/pdf",
@@ -157,8 +159,6 @@ def bring(request):
 
 
 KNOBS = ("how", "size", "points", "font", "corners", "more", "box", "finer", *MARKED, *CHOICES, *LIMITS)
-MOST_TYPED = 120_000
-"""Signs in one knob: strokes over a picture are long."""
 
 
 def _typed(values) -> dict[str, str]:
@@ -174,7 +174,9 @@ def _shelf_with(request, words: str):
 @require_GET
 def draft(request, uid):
     row = _own_draft(request, uid)
-    live = row.state in (Draft.State.WAITING, Draft.State.WORKING)
+    live = row.live
+    if row.way and not live and not request.htmx:
+        return led_on(request, row)
     context = {"draft": row, "practice": practice_of(request.user), "live": live}
     if request.htmx:
         if live:
@@ -313,7 +315,7 @@ def draft_by_hand(request, uid):
 @require_POST
 def draft_stop(request, uid):
     row = _own_draft(request, uid)
-    Draft.objects.filter(pk=row.pk, state__in=("waiting", "working")).update(state=Draft.State.STOPPED)
+    stop(Draft.objects.filter(pk=row.pk))
     return redirect("draft", row.uid)
 
 

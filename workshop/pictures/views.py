@@ -34,6 +34,7 @@ from emberquilt.work.scene import Scene, shapes_of
 from emberquilt.work.view import View, target_of, view_of
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
+from workshop.longwork.queue import stop
 from workshop.shop.actions import photos_of
 from workshop.stations.faces import FACE_PX_PER_MM, face_url, wood_table
 
@@ -122,8 +123,7 @@ def final_begin(request, uid):
 @require_POST
 def final_stop(request, uid):
     row = own(request, uid)
-    live = (FinalPicture.State.WAITING, FinalPicture.State.WORKING)
-    FinalPicture.objects.filter(composition=row, state__in=live).update(state=FinalPicture.State.STOPPED)
+    stop(FinalPicture.objects.filter(composition=row))
     return final(request, uid)
 
 
@@ -134,7 +134,7 @@ def final(request, uid):
         # a part of the Wood station: opened by its address, the whole page comes
         return redirect(f"{reverse('station', args=(row.uid, 'wood'))}?show=picture")
     made = FinalPicture.objects.filter(composition=row).defer("png").first()
-    live = made is not None and made.state in (FinalPicture.State.WAITING, FinalPicture.State.WORKING)
+    live = made is not None and made.live
     context = {
         "row": row,
         "final": made,

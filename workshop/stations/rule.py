@@ -1,6 +1,7 @@
 """The strip of stations as a folding rule: one tick a decision, an ember bead where one is left."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from emberquilt.plan import Plan
 from emberquilt.work.steps import Step
@@ -50,10 +51,12 @@ def bare_rule(current: str) -> list[Leaf]:
     return [_leaf(s, "…", 0, 0, s == current) for s in NAMES]
 
 
-def rule_of(row: Composition, plan: Plan, current: str) -> list[Leaf]:
-    words = _words(row, plan)
-    pieces = len(plan.composition.made)
-    return [_leaf(s, words[s], plan.counts.get(s, 0), pieces, s == current) for s in NAMES]
+def rule_of(plan: Plan, current: str, told: dict[str, Any]) -> list[Leaf]:
+    """As it was told of the work; what is left at the current station is worked out in any case."""
+    words, left, here = told["words"], told["left"], len(plan.findings(current))
+    if here != left.get(current, 0):
+        words, left = words | {current: _left(here)}, left | {current: here}
+    return [_leaf(s, words[s], left.get(s, 0), told["pieces"], s == current) for s in NAMES]
 
 
 def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Leaf:
@@ -68,8 +71,13 @@ def _leaf(station: str, words: str, left: int, pieces: int, current: bool) -> Le
     return Leaf(station, NAMES[station], words, left, current, width, ticks, places)
 
 
-def _words(row: Composition, plan: Plan) -> dict[str, str]:
-    words = {s: f"{n} left" if n else "settled" for s, n in plan.counts.items()}
+def _left(count: int) -> str:
+    return f"{count} left" if count else "settled"
+
+
+def rule_words(row: Composition, plan: Plan) -> dict[str, str]:
+    """What stands on each leaf."""
+    words = {s: _left(n) for s, n in plan.counts.items()}
     if not plan.saw.cuts:
         words |= {s: WAITING for s in ("stock", "saw", "calendar") if not plan.counts[s]}
     events = row.events.count()

@@ -14,18 +14,19 @@ from django.utils import timezone
 from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from workshop.compositions.models import Composition
-from workshop.compositions.plans import plan_of
+from workshop.compositions.plans import keep_whole, plan_of
 from workshop.compositions.told import is_fresh, keep, state_of
+from workshop.shop.actions import shop_of
 from workshop.shop.models import Shop
 
-from .rule import NAMES, next_station
+from .rule import NAMES, next_station, rule_words
 
 log = logging.getLogger(__name__)
 
 
 def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
     """Keep what this plan says of the work, where that is not kept already."""
-    if is_fresh(row, shop):
+    if is_of_today(row, shop):
         return row.told
     short: dict[str, float] = {}
     for need in plan.needs:
@@ -37,7 +38,9 @@ def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
         {
             "state": state_of(row, shop),
             "station": next_station(plan),
+            "day": timezone.localdate().isoformat(),
             "left": {s: n for s, n in plan.counts.items() if n},
+            "words": rule_words(row, plan),
             "pieces": len(composition.made),
             "layers": len(composition.layers),
             "copies": composition.decisions.whole.copies,
@@ -46,6 +49,12 @@ def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
             "next": _following(plan),
         },
     )
+
+
+def is_of_today(row: Composition, shop: Shop) -> bool:
+    """What is told of the work holds for its state, and was told today: dates come nearer, so what is left at the
+    calendar is another every day."""
+    return is_fresh(row, shop) and row.told.get("day") == timezone.localdate().isoformat()
 
 
 def _following(plan: Plan) -> list[str]:
@@ -61,10 +70,19 @@ def tell_afresh(row: Composition, shop: Shop) -> dict[str, Any]:
         plan = plan_of(row)
         with suppress(BadChoice):
             _ = plan.schedule
-        return tell(row, shop, plan)
+        told = tell(row, shop, plan)
+        keep_whole(row, plan)
+        return told
     except Exception:
         log.exception("The work %s cannot be planned.", row.uid)
         return keep(row, {"state": state_of(row, shop), "broken": True})
+
+
+def tell_endless(uid: str) -> None:
+    """A page of this work found no end as the work stands: until it is changed, none of its pages is tried again."""
+    row = Composition.objects.filter(uid=uid).select_related("owner").first()
+    if row is not None:
+        keep(row, {"state": state_of(row, shop_of(row.owner)), "broken": True, "endless": True})
 
 
 def _next(told: dict[str, Any]) -> dict[str, Any] | None:

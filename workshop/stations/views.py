@@ -27,9 +27,10 @@ from emberquilt.work.scene import shapes_of
 from emberquilt.work.setting import length_of
 from emberquilt.work.view import Target, View, target_of, view_of, view_with
 from workshop.compositions import actions, store
-from workshop.compositions.models import Composition
-from workshop.compositions.plans import plan_of
+from workshop.compositions.models import Composition, LayoutSearch
+from workshop.compositions.plans import keep_whole, plan_of
 from workshop.compositions.views import own
+from workshop.longwork.queue import stop
 from workshop.pictures.light import look_address
 from workshop.shop import actions as shop_actions
 from workshop.shop.actions import practice_of, shop_of
@@ -39,9 +40,9 @@ from workshop.stations.desk import station_context
 from workshop.stations.log.ticket import logged
 from workshop.stations.relief.ticket import section as section_along
 from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
-from workshop.stations.stock.search import SECONDS, begin, found_places, stop
+from workshop.stations.stock.search import SECONDS, begin, found_places
 from workshop.stations.stock.ticket import search_context
-from workshop.stations.told import tell
+from workshop.stations.told import is_of_today, tell
 from workshop.stations.wood.ticket import suggestion
 
 OWN_FIELDS = {
@@ -82,11 +83,13 @@ def _context(
     seen."""
     plan = plan_of(row)
     view = view_with(plan.composition, view_of(plan.composition, name), keys)
-    later = later or counts_later(plan)
+    shop = shop_of(row.owner)
+    known = is_of_today(row, shop)
+    later = not known and (later or counts_later(plan))
     entries = dict(row.entries.filter(seq__in=(row.cursor, row.cursor + 1)).values_list("seq", "label"))
     context = {
         "row": row,
-        "rule": bare_rule(station) if later else rule_of(row, plan, station),
+        "rule": bare_rule(station) if later else rule_of(plan, station, tell(row, shop, plan)),
         "later": later,
         "station_name": NAMES[station],
         "undo_label": entries.get(row.cursor, ""),
@@ -95,8 +98,7 @@ def _context(
         "do_url": reverse("do", args=(row.uid, station)),
         **station_context(plan, station, show, keys, view, _besides(request)),
     }
-    if not later:
-        tell(row, shop_of(row.owner), plan)
+    keep_whole(row, plan)
     if station in ("wood", "relief") or "coat_at" in context:
         context |= look_address(row, plan.composition)
     if "coat_at" in context:
@@ -266,7 +268,7 @@ def panel(request, uid):
 @require_POST
 def layout_search_stop(request, uid):
     row = own(request, uid)
-    stop(row)
+    stop(LayoutSearch.objects.filter(composition=row))
     return _searching(request, row)
 
 
@@ -282,8 +284,9 @@ def rule(request, uid, station):
     row = own(request, uid)
     plan = plan_of(row)
     view = view_of(plan.composition, request.GET.get("view", ""))
-    context = {"row": row, "rule": rule_of(row, plan, station), "plan": plan, "view": view}
-    tell(row, shop_of(row.owner), plan)
+    told = tell(row, shop_of(row.owner), plan)
+    context = {"row": row, "rule": rule_of(plan, station, told), "plan": plan, "view": view}
+    keep_whole(row, plan)
     return render(request, "stations/_rule.html", context)
 
 

@@ -7,22 +7,21 @@ from typing import Any
 from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
-from django_tasks import task
 
 from emberquilt.calendar.ical import calendar_of, called_off, icalendar_of, ids_of
 from emberquilt.calendar.schedule import Kept, Schedule, due_in, kept_of, schedule_of
 from emberquilt.calendar.together import MOST_WORKS
-from emberquilt.errors import BadChoice, Cancelled, EmberError
+from emberquilt.errors import BadChoice, EmberError
+from emberquilt.limits import Limits
 from workshop.compositions.models import Composition, DatePlan
 from workshop.compositions.plans import plan_of
-from workshop.progress import telling
+from workshop.longwork.kinds import Kind, enter
+from workshop.longwork.queue import ask
 from workshop.shop.actions import shop_of
 from workshop.shop.models import Shop
 
 SECONDS = (10, 60)
 MOST_OFFERED = 12
-LIVE = (DatePlan.State.WAITING, DatePlan.State.WORKING)
-CUT_OFF = "The search was cut off: its worker ended. What it had found so far is kept; begin again to go on."
 
 
 def agree(row: Composition) -> None:
@@ -96,54 +95,41 @@ def gives(before: Schedule | None, after: Schedule) -> str:
 
 def begin(row: Composition, seconds: int) -> None:
     """Look for a better plan of the work as it stands; an earlier search ends."""
-    made = _row(row)
-    DatePlan.objects.filter(pk=made.pk).update(
-        turn=F("turn") + 1,
-        revision=row.revision,
-        seconds=seconds,
-        state=DatePlan.State.WAITING,
-        share=0,
-        problem="",
-        found={},
-        told={},
-    )
-    made.refresh_from_db()
-    polish.enqueue(made.pk, made.turn)
+    ask(DATES, _row(row), revision=row.revision, seconds=seconds, found={}, told={})
 
 
-@task()
-def polish(pk: int, turn: int) -> None:
-    """`turn` is the try it was asked for: a later one, or a stop, makes this one end."""
+def polish(search: DatePlan, progress) -> dict[str, Any]:
     from emberquilt.calendar.polish import polished
 
-    search = DatePlan.objects.filter(pk=pk, turn=turn, state=DatePlan.State.WAITING).first()
-    if search is None:
-        return
-    progress = telling(lambda share, _: _tell(pk, turn, state=DatePlan.State.WORKING, share=share))
-    try:
-        progress(0.01)
-        plan = plan_of(search.composition).schedule
-        quick = plan.planned
-        if quick is None:
-            _tell(pk, turn, state=DatePlan.State.READY, share=1.0)
-            return
-        due = due_in(quick.problem, quick.wishes.ready_by)
-        made = polished(
-            quick.problem, quick.passes, quick.made, due, search.seconds, lambda share, _made, _low: progress(share)
-        )
-        better = schedule_of(quick.problem, quick.passes, made.made, "polished", quick.wishes, bound=made.bound)
-        _tell(pk, turn, state=DatePlan.State.READY, share=1.0, **_found(plan, better, made.proven))
-    except Cancelled:
-        return
-    except EmberError as problem:
-        _tell(pk, turn, state=DatePlan.State.FAILED, problem=str(problem))
-    except Exception:
-        _tell(pk, turn, state=DatePlan.State.FAILED, problem="The search broke off; the plan stays as it was.")
-        raise
+    plan = plan_of(search.composition).schedule
+    quick = plan.planned
+    if quick is None:
+        return {}
+    due = due_in(quick.problem, quick.wishes.ready_by)
+    made = polished(
+        quick.problem, quick.passes, quick.made, due, search.seconds, lambda share, _made, _low: progress(share)
+    )
+    better = schedule_of(quick.problem, quick.passes, made.made, "polished", quick.wishes, bound=made.bound)
+    return _found(plan, better, made.proven)
 
 
-def _tell(pk: int, turn: int, **values) -> bool:
-    return bool(DatePlan.objects.filter(pk=pk, turn=turn, state__in=LIVE).update(**values))
+STAYS = "The plan stays as it was."
+DATES = enter(
+    Kind(
+        "dates",
+        DatePlan,
+        polish,
+        lambda search: search.composition.owner,
+        broke="The search broke off; the plan stays as it was.",
+        no_time=f"The search did not end in time, after {{:.0f}} minutes. {STAYS}",
+        no_memory=f"The search asks for more memory than is given to one: up to {{:.1f}} GB. {STAYS}",
+        cut_off="The search was cut off: its worker ended. What it had found so far is kept; begin again to go on.",
+        limits=lambda search: Limits(search.seconds + OPENING_SECONDS),
+        again=False,
+    )
+)
+OPENING_SECONDS = 120
+"""What a search may take beside the time that it was given."""
 
 
 def _found(plan: Schedule, better: Schedule, proven: bool) -> dict[str, Any]:
@@ -162,10 +148,6 @@ def _found(plan: Schedule, better: Schedule, proven: bool) -> dict[str, Any]:
     }
 
 
-def stop(row: Composition) -> None:
-    DatePlan.objects.filter(composition=row, state__in=LIVE).update(state=DatePlan.State.STOPPED)
-
-
 def take(row: Composition) -> None:
     """Go by the plan that the search found. Raises `BadChoice` where it holds no longer."""
     search = DatePlan.objects.filter(composition=row).first()
@@ -176,13 +158,6 @@ def take(row: Composition) -> None:
     found = search.found
     DatePlan.objects.filter(pk=search.pk).update(found={})
     _keep(row, found)
-
-
-def take_up_polishing() -> None:
-    """What an earlier worker left ends, with what it had found."""
-    DatePlan.objects.filter(state=DatePlan.State.WORKING).update(state=DatePlan.State.STOPPED, problem=CUT_OFF)
-    for search in DatePlan.objects.filter(state=DatePlan.State.WAITING).select_related("composition"):
-        begin(search.composition, search.seconds)
 
 
 def calendar_file(row: Composition) -> bytes:

@@ -15,7 +15,7 @@ from emberquilt.units import format_minutes
 from workshop.compositions.models import Composition, DatePlan
 from workshop.stations.desk import Desk
 
-from .dates import LIVE, SECONDS, works_beside
+from .dates import SECONDS, works_beside
 
 PRACTICE = (
     "fit_minutes",
@@ -163,12 +163,12 @@ MOST_POLISHED = 400
 def polishing(row: Composition, plan: Schedule | None) -> dict:
     """How far the search for a better plan is, whether one begins by itself, and whether dates are kept."""
     dates = DatePlan.objects.filter(composition=row).first()
-    looked = dates is not None and (dates.state in LIVE or dates.revision == row.revision)
+    looked = dates is not None and (dates.live or dates.revision == row.revision)
     worth = plan is not None and (plan.gap or 0.0) > WORTH_A_LOOK and len(plan.own_slots) <= MOST_POLISHED
     return {
         "polish_alone": settings.POLISH_ALONE and worth and not looked,
         "dates": dates,
-        "polish_live": dates is not None and dates.state in LIVE,
+        "polish_live": dates is not None and dates.live,
         "polish_fresh": dates is not None and dates.revision == row.revision and bool(dates.told),
         "polish_seconds": SECONDS,
         "kept_dates": dates is not None and bool(dates.sittings),

@@ -18,8 +18,10 @@ from emberquilt.hours import day_of
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.work.steps import Step
+from workshop.compositions.models import DatePlan
 from workshop.compositions.plans import plan_of
 from workshop.compositions.views import own
+from workshop.longwork.queue import stop
 from workshop.shop.actions import shop_of
 from workshop.shop.clock import zone_of
 from workshop.shop.models import Shop
@@ -68,7 +70,7 @@ def polish(request, uid):
 @require_POST
 def polish_stop(request, uid):
     row = own(request, uid)
-    dates.stop(row)
+    stop(DatePlan.objects.filter(composition=row))
     return _polishing(request, row)
 
 

@@ -22,7 +22,7 @@ from workshop.compositions.models import LayoutSearch
 from workshop.stations.desk import Desk
 from workshop.stations.faces import face_url
 
-from .search import LIVE, SECONDS
+from .search import SECONDS
 
 PRACTICE = (
     "part_gap_mm",
@@ -122,7 +122,7 @@ def _milling(desk: Desk, key: str) -> dict:
 def search_context(row) -> dict:
     """How far a search for a better layout is, or what it found."""
     search = LayoutSearch.objects.filter(composition=row).first()
-    return {"search": search, "search_live": search is not None and search.state in LIVE, "search_seconds": SECONDS}
+    return {"search": search, "search_live": search is not None and search.live, "search_seconds": SECONDS}
 
 
 def _part_key(desk: Desk) -> str:

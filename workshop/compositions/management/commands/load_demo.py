@@ -22,6 +22,7 @@ from workshop.compositions.demo.flat_boards import FLAT
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.plans import plan_of
 from workshop.entry.middleware import local_person
+from workshop.longwork.doing import do
 from workshop.shop.actions import add_board, change_prices, mark_defect, photograph_board, practice_of, shop_of
 from workshop.shop.models import Shop
 from workshop.stations.told import tell_afresh
@@ -94,7 +95,7 @@ def bring(owner, given: dict) -> Composition:
         data=given["words"].encode() if "words" in given else (demo.FOLDER / file).read_bytes(),
         knobs={"how": "width", "size": given["width"]} | given.get("knobs", {}),
     )
-    tasks.find_pieces.call(draft.pk, draft.turn)
+    do(tasks.PIECES, draft.pk, draft.turn)
     draft.refresh_from_db()
     return actions.accept_draft(draft, given["name"], practice_of(owner))
 

@@ -1,0 +1,177 @@
+"""So many people work at once, each with a pause of 1 to 3 seconds after every answer, on the server as it is started.
+
+python tools/figures/load.py [--people 20] [--works 24] [--minutes 10] [--home FOLDER]
+
+Everybody goes through all of their works: the shelf, stations, chosen pieces, edits and taking them back, the bench,
+the picture. Tells errors, the times of answers, and the memory of all processes of the server (their proportional
+share, so that what they share counts once).
+"""
+
+import argparse
+import collections
+import random
+import re
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+HERE = Path(__file__).resolve().parents[2]
+sys.path.insert(0, str(HERE))
+
+from tests.served import PASSWORD, Server, Visitor  # noqa: E402
+
+STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log")
+WOODS = ("walnut", "holly", "maple", "cherry")
+
+
+class Person(Visitor):
+    def __init__(self, base: str, name: str, told: list):
+        super().__init__(base, name)
+        self.told = told
+        self.dice = random.Random(name)  # noqa: S311
+        self.works: list[str] = []
+        self.turn = 0
+
+    def asked(self, what: str, path: str, form: dict[str, str] | None = None, htmx: bool = False) -> str:
+        """The words of an answer; how long it took, and how it ended, is told."""
+        begin = time.perf_counter()
+        status, words, _ = self.ask(path, form, htmx=htmx)
+        self.told.append((what, time.perf_counter() - begin, status, path))
+        return words
+
+    def come(self) -> None:
+        self.asked("enter", "/enter/")
+        self.asked("enter", "/enter/", {"username": self.name, "password": PASSWORD})
+        found: dict[str, None] = {}
+        for page in (1, 2):
+            found |= dict.fromkeys(re.findall(r"/picture/([0-9a-f-]{36})/", self.asked("shelf", f"/?page={page}")))
+        self.works = list(found)
+
+    def step(self) -> None:
+        """One thing that a person does, on the next of their works in turn."""
+        self.turn += 1
+        if self.turn % 12 == 0:
+            self.asked("shelf", "/")
+            return
+        work = self.works[self.turn % len(self.works)]
+        station = self.dice.choice(STATIONS)
+        page = self.asked("station", f"/picture/{work}/{station}/")
+        if shapes := re.search(r"/picture/[0-9a-f-]+/shapes\.json\?[^\"'&]*(&amp;view=[^\"']*)?", page):
+            self.asked("shapes", shapes[0].replace("&amp;", "&"))
+        kind = self.dice.random()
+        revision = re.search(r'name="revision"[^>]*value="(\d+)"', page)
+        keys = re.findall(r'"(\d+)":', page.partition('id="dress"')[2][:20_000])
+        if kind < 0.4 and revision and keys:
+            time.sleep(self.dice.uniform(1, 3))
+            self.edit(work, revision[1], self.dice.choice(keys))
+        elif kind < 0.6 and keys:
+            time.sleep(self.dice.uniform(1, 3))
+            self.asked("ticket", f"/picture/{work}/{station}/ticket?pieces={self.dice.choice(keys)}", htmx=True)
+        elif kind < 0.7:
+            time.sleep(self.dice.uniform(1, 3))
+            self.asked("bench", f"/picture/{work}/bench/")
+
+    def edit(self, work: str, revision: str, key: str) -> None:
+        """Another wood for a piece, and now and then it is taken back."""
+        asked = {"verb": "wood", "pieces": key, "wood": self.dice.choice(WOODS), "revision": revision}
+        changed = self.asked("edit", f"/picture/{work}/wood/do/", asked, htmx=True)
+        now = re.search(r'name="revision"[^>]*value="(\d+)"', changed)
+        if now and self.dice.random() < 0.4:
+            time.sleep(self.dice.uniform(1, 3))
+            self.asked("undo", f"/picture/{work}/undo/wood/", {"pieces": key, "revision": now[1]}, htmx=True)
+
+
+def family(pid: int) -> list[int]:
+    """A process and all that came of it."""
+    children = collections.defaultdict(list)
+    for folder in Path("/proc").glob("[0-9]*"):
+        try:
+            stat = (folder / "stat").read_text().rpartition(")")[2].split()
+        except OSError:
+            continue
+        children[int(stat[1])].append(int(folder.name))
+    found, left = [], [pid]
+    while left:
+        one = left.pop()
+        found.append(one)
+        left += children[one]
+    return found
+
+
+def memory_mb(pids: list[int]) -> float:
+    total = 0
+    for pid in pids:
+        try:
+            told = Path(f"/proc/{pid}/smaps_rollup").read_text()
+        except OSError:
+            continue
+        total += int(re.search(r"^Pss:\s+(\d+)", told, re.M)[1])
+    return total / 1024
+
+
+def main() -> None:
+    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    asked.add_argument("--people", type=int, default=20)
+    asked.add_argument("--works", type=int, default=24)
+    asked.add_argument("--minutes", type=float, default=10)
+    asked.add_argument("--home", default="", help="a folder that was filled before")
+    how = asked.parse_args()
+    home = Path(how.home or tempfile.mkdtemp(prefix="emberquilt-load-"))
+    if not (home / "workshop.sqlite3").exists():
+        subprocess.run(
+            [sys.executable, HERE / "tools/figures/fill_home.py", home, str(how.people), str(how.works)], check=True
+        )
+    server = Server(home)
+    server.env["EMBERQUILT_ORIGIN"] = f"http://127.0.0.1:{server.port}"
+    process = server.start()
+    threading.Thread(target=lambda: [None for _ in process.stdout], daemon=True).start()
+    try:
+        server.wait_until_up()
+        figures = run(f"http://127.0.0.1:{server.port}", how.people, how.minutes * 60, process.pid)
+    finally:
+        server.end()
+    tell(*figures)
+
+
+def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float]:
+    told: list = []
+    end = time.monotonic() + seconds
+
+    def live(number: int) -> None:
+        person = Person(base, f"person-{number}", told)
+        time.sleep(person.dice.uniform(0, 4))
+        person.come()
+        while time.monotonic() < end:
+            time.sleep(person.dice.uniform(1, 3))
+            person.step()
+
+    threads = [threading.Thread(target=live, args=(number,)) for number in range(people)]
+    for thread in threads:
+        thread.start()
+    most = 0.0
+    while any(thread.is_alive() for thread in threads):
+        time.sleep(2)
+        most = max(most, memory_mb(family(pid)))
+    return told, most
+
+
+def tell(told: list, most_mb: float) -> None:
+    print(f"{len(told)} requests, memory at most {most_mb:.0f} MB")
+    bad = [one for one in told if not 200 <= one[2] < 400]
+    print(f"{len(bad)} errors", collections.Counter((what, status) for what, _, status, _ in bad))
+    for what in [*dict.fromkeys(one[0] for one in told), "all"]:
+        times = sorted(one[1] for one in told if what in (one[0], "all"))
+        if len(times) > 1:
+            p95 = statistics.quantiles(times, n=20)[18]
+            print(
+                f"{what:8} {len(times):5}  median {statistics.median(times) * 1000:5.0f} ms  "
+                f"p95 {p95 * 1000:5.0f}  worst {times[-1] * 1000:6.0f}"
+            )
+
+
+if __name__ == "__main__":
+    main()

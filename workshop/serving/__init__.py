@@ -1,0 +1,1 @@
+"""What serves the pages: the processes, the folder they share, and what is kept aside."""
