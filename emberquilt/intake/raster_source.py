@@ -15,6 +15,8 @@ from ..errors import BadDrawing
 MOST_PIXELS = 40_000_000
 MOST_BYTES = 60_000_000
 LEAST_SIDE = 24
+LONGEST_SHARE = 40
+"""No picture is longer than so many times its width."""
 FORMATS = ("PNG", "JPEG", "WEBP", "GIF", "BMP", "TIFF", "AVIF", "HEIF")
 BEGINNINGS = (b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"BM", b"II*\x00", b"MM\x00*")
 BRANDS = (b"avif", b"avis", b"heic", b"heix", b"hevc", b"mif1", b"msf1")
@@ -89,6 +91,10 @@ def read_picture(data: bytes) -> Picture:
         )
     if min(width, height) < LEAST_SIDE:
         raise BadDrawing(f"This picture is {width} × {height} pixels: too small to hold a pattern.")
+    if max(width, height) > LONGEST_SHARE * min(width, height):
+        raise BadDrawing(
+            f"This picture is {width:,} × {height:,} pixels, a strip and no picture. Cut out the part that is meant."
+        )
     try:
         return Picture(*_unpacked(ImageOps.exif_transpose(image)), _pixel_mm(image))
     except (OSError, ValueError, SyntaxError) as problem:

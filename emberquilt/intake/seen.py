@@ -244,7 +244,7 @@ def ground_of(regions: Regions, paper: bool) -> np.ndarray:
     empty = ~regions.painted | (paper & (lab[:, 0] > 97) & (np.hypot(lab[:, 1], lab[:, 2]) < 4))
     ground = np.zeros(regions.count + 1, bool)
     # the page may end a few pixels inside the picture
-    for n in (0, MARGIN_PX + 2):
+    for n in (0, min(MARGIN_PX + 2, min(label.shape) - 1)):
         rim = np.unique(np.concatenate([label[n], label[-1 - n], label[:, n], label[:, -1 - n]]))
         ground[rim] |= empty[rim] & (paper | (n == 0))
     ground[0] = False

@@ -28,6 +28,8 @@ from .svg_style import flat_rules
 MOST_BYTES = 40_000_000
 MOST_POINTS = 300_000
 MOST_ELEMENTS = 60_000
+ROOTS = ("svg", "{http://www.w3.org/2000/svg}svg")
+"""A drawing may come without its namespace; one of another is no SVG."""
 XLINK = "{http://www.w3.org/1999/xlink}href"
 NUMBERS = re.compile(r"\d*\.?\d+(?:[eE][-+]?\d+)?")
 NUMBER = re.compile(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?")
@@ -37,6 +39,8 @@ ENTITY = re.compile(rb"<!ENTITY\s+([^\s%>]+)\s+(\"[^\"&%]{0,200}\"|'[^'&%]{0,200
 MOST_ENTITIES = 100
 NO_LINES = "This SVG holds no lines. Draw the seams as lines or outlines and bring it again."
 CURVE_STEPS = (4, 64)
+GREATEST = 1e9
+"""No corner of a drawing lies farther out, in its units; what is not a number does not either."""
 
 
 @dataclass(frozen=True)
@@ -107,21 +111,29 @@ def _length(text: str | None, usual: float) -> float:
 def parse_svg(safe: SafeSvg) -> svgelements.SVG:
     """The drawing's own shapes. Raises `BadDrawing`."""
     try:
-        return svgelements.SVG.parse(io.BytesIO(safe.data), reify=False)
+        svg = svgelements.SVG.parse(io.BytesIO(safe.data), reify=False)
     except RecursionError:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
     except Exception as problem:  # the parser raises whatever it meets: all mean that the file cannot be read
         raise BadDrawing(f"This SVG cannot be read ({type(problem).__name__}).") from problem
+    if not isinstance(svg, svgelements.SVG):
+        raise BadDrawing("This SVG cannot be read: its drawing is empty.")
+    return svg
 
 
-def shapes_in(svg: svgelements.SVG) -> Iterator[tuple[svgelements.Shape, list[np.ndarray]]]:
-    """Every shape that shows, back to front, with its polylines flattened to 1/4000 of the page."""
+def shapes_in(
+    svg: svgelements.SVG, lost: list[svgelements.Shape] | None = None
+) -> Iterator[tuple[svgelements.Shape, list[np.ndarray]]]:
+    """Every shape that shows, back to front, with its polylines flattened to 1/4000 of the page. What has numbers that
+    are none, or lies nowhere, is `lost`."""
     points = 0
     every: list[np.ndarray] = []
     for element in svg.elements(lambda e: isinstance(e, svgelements.Shape)):
         if element.values.get("display") == "none" or element.values.get("visibility") == "hidden":
             continue
-        lines = flatten(abs(svgelements.Path(element)), page_size(svg) / 4000)
+        lines = _flat(element, page_size(svg) / 4000)
+        if not lines and lost is not None and _is_drawn(element):
+            lost.append(element)
         points += sum(map(len, lines))
         every += lines
         if points > MOST_POINTS:
@@ -129,6 +141,21 @@ def shapes_in(svg: svgelements.SVG) -> Iterator[tuple[svgelements.Shape, list[np
             raise BadDrawing(_too_many(points, "or more "))
         if lines:
             yield element, lines
+
+
+def _flat(element: svgelements.Shape, tolerance: float) -> list[np.ndarray]:
+    """Its polylines; none where it has no place: the parser raises whatever it meets on numbers that are none."""
+    try:
+        with np.errstate(all="ignore"):
+            return flatten(abs(svgelements.Path(element)), tolerance)
+    except (ArithmeticError, ValueError, TypeError, AttributeError, IndexError):
+        return []
+
+
+def _is_drawn(element: svgelements.Shape) -> bool:
+    """Whether something was meant to be there."""
+    given = element.values.get("d") or element.values.get("points") or ""
+    return len(NUMBERS.findall(given)) > 2
 
 
 def extent(safe: SafeSvg) -> tuple[float, float, float, float]:
@@ -139,13 +166,15 @@ def extent(safe: SafeSvg) -> tuple[float, float, float, float]:
 def read_svg(safe: SafeSvg) -> LineSource:
     """Every stroke and outline as polylines. Raises `BadDrawing`."""
     svg = parse_svg(safe)
-    shapes = list(shapes_in(svg))
+    lost: list[svgelements.Shape] = []
+    shapes = list(shapes_in(svg, lost))
     lines = [line for _, own in shapes for line in own]
     if not lines:
         raise BadDrawing(NO_LINES)
     widths = [wide for element, _ in shapes if (wide := stroke_width(element)) > 0]
     stroke = float(np.median(widths)) if widths else 0.0
-    return LineSource(lines, page_of(svg, lines), safe.left_out, MM_PER_INCH / 96, stroke)
+    nowhere = (f"{len(lost)} shape{'' if len(lost) == 1 else 's'} without a place",) if lost else ()
+    return LineSource(lines, page_of(svg, lines), (*safe.left_out, *nowhere), MM_PER_INCH / 96, stroke)
 
 
 def stroke_width(element: svgelements.Shape) -> float:
@@ -176,7 +205,7 @@ def _inspect(data: bytes) -> tuple[ET.Element, tuple[str, ...]]:
         raise BadDrawing(f"This SVG is broken: {problem}.") from None
     except RecursionError:
         raise BadDrawing("This SVG is nested too deeply to be read.") from None
-    if _local(root.tag) != "svg":
+    if root.tag not in ROOTS:
         raise BadDrawing("This file is XML, but not an SVG drawing.")
     return root, _walk(root)
 
@@ -294,7 +323,7 @@ def flatten(path: svgelements.Path, tolerance: float) -> list[np.ndarray]:
         if current:
             line = np.concatenate(current)
             keep = np.r_[True, np.abs(np.diff(line, axis=0)).sum(axis=1) > 0]
-            if keep.sum() > 1 and np.isfinite(line).all():
+            if keep.sum() > 1 and (np.abs(line) < GREATEST).all():
                 lines.append(line[keep])
         current.clear()
 

@@ -36,6 +36,9 @@ class Found:
     mended: tuple[str, ...] = ()
 
 
+ENCLOSES_NOTHING = "This surface encloses nothing. Bring a closed body."
+
+
 def is_body(data: bytes) -> bool:
     """Whether these bytes look like a file of a body."""
     head = data[:512].lstrip()
@@ -178,6 +181,8 @@ def checked(corners: np.ndarray, faces: np.ndarray, unit_mm: float = 0.0) -> Fou
     if not size.max() > 0 or size.min() < FLAT * size.max():
         raise BadDrawing("This body is flat: it has no thickness in one direction. Bring it as a drawing instead.")
     points, faces = _joined(corners, faces, TOGETHER * float(size.max()))
+    if not len(faces):
+        raise BadDrawing(ENCLOSES_NOTHING)
     mended = []
     faces, turned = _one_way_round(faces)
     if turned:
@@ -192,7 +197,7 @@ def checked(corners: np.ndarray, faces: np.ndarray, unit_mm: float = 0.0) -> Fou
         mesh = Mesh(points, faces[:, ::-1].copy())
         mended.append("The whole surface was inside out and has been turned.")
     if mesh.volume_mm3 < 1e-6 * float(np.prod(size)):
-        raise BadDrawing("This surface encloses nothing. Bring a closed body.")
+        raise BadDrawing(ENCLOSES_NOTHING)
     return Found(mesh, unit_mm, tuple(mended))
 
 

@@ -1,0 +1,68 @@
+"""Makes an account for somebody, or gives one another password. For whoever runs the server."""
+
+import getpass
+import sys
+
+from django.contrib.auth import get_user_model
+from django.contrib.auth.password_validation import validate_password
+from django.contrib.auth.validators import UnicodeUsernameValidator
+from django.core.exceptions import ValidationError
+from django.core.management.base import BaseCommand, CommandError
+
+from workshop.entry.middleware import LOCAL_NAME
+from workshop.entry.models import Knock
+from workshop.entry.sessions import end_all
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser):
+        parser.add_argument("name")
+        parser.add_argument("--reset", action="store_true", help="another password for an account that there is")
+        parser.add_argument("--close", action="store_true", help="nobody enters by this account any more; it is kept")
+
+    def handle(self, *args, **options):
+        users, name = get_user_model().objects, options["name"].strip()
+        person = users.filter(username__iexact=name).first()
+        if options["close"] or options["reset"]:
+            if person is None:
+                raise CommandError(f"There is no account “{name}”.")
+            if options["close"]:
+                return self._close(person)
+        elif person is not None:
+            raise CommandError(f"There is an account “{person.username}” already. Its password: --reset.")
+        else:
+            try:
+                UnicodeUsernameValidator()(name)
+            except ValidationError:
+                raise CommandError("A name is letters, digits and @ . + - _ only.") from None
+            if name.casefold() == LOCAL_NAME:
+                raise CommandError(f"“{LOCAL_NAME}” is whoever sits at this computer; choose another name.")
+            person = get_user_model()(username=name)
+        person.set_password(self._password(person))
+        person.is_active = True
+        person.save()
+        end_all(person)
+        Knock.objects.filter(key=f"name:{person.username.casefold()}").delete()
+        self.stdout.write(f"“{person.username}” can enter now.")
+
+    def _close(self, person) -> None:
+        person.is_active = False
+        person.save(update_fields=["is_active"])
+        end_all(person)
+        self.stdout.write(f"Nobody enters as “{person.username}” any more. Its works are kept; --reset opens it again.")
+
+    def _password(self, person) -> str:
+        """Typed twice, or one line at the standard input. Raises `CommandError` for what is too easily guessed."""
+        if sys.stdin.isatty():
+            password = getpass.getpass("Password: ")
+            if getpass.getpass("The same again: ") != password:
+                raise CommandError("These were not the same. Nothing was changed.")
+        else:
+            password = sys.stdin.readline().rstrip("\r\n")
+        try:
+            validate_password(password, person)
+        except ValidationError as problem:
+            raise CommandError(" ".join(problem.messages) + " Nothing was changed.") from None
+        return password
