@@ -4,6 +4,10 @@ import sys
 
 if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "workshop.settings")
+    from django.core.exceptions import ImproperlyConfigured
     from django.core.management import execute_from_command_line
 
-    execute_from_command_line(sys.argv)
+    try:
+        execute_from_command_line(sys.argv)
+    except ImproperlyConfigured as problem:
+        sys.exit(str(problem))

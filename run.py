@@ -67,13 +67,12 @@ def serve() -> None:
 
 
 def account() -> None:
-    """An account for a workshop that others reach: python3 run.py account NAME."""
+    """An account for a workshop that others reach: python3 run.py account NAME [--reset|--close]."""
     setup()
-    name = sys.argv[2] if len(sys.argv) > 2 else ""
+    if len(sys.argv) < 3:
+        sys.exit("usage: python3 run.py account NAME [--reset|--close]")
     call(PYTHON, "manage.py", "migrate", "--verbosity", "0", **data_folder())
-    call(
-        PYTHON, "manage.py", "createsuperuser", "--email", "", *(["--username", name] if name else []), **data_folder()
-    )
+    call(PYTHON, "manage.py", "account", *sys.argv[2:], **data_folder())
 
 
 def browser() -> None:

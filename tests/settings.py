@@ -19,6 +19,8 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = True
 POLISH_ALONE = False
+# what makes a password slow to guess makes tests slow too
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 LONG_WORK_AT_ONCE = True
 # a file, not memory: the browser tests reach it from other threads, with real locks
 DATABASES["default"]["TEST"] = {"NAME": HOME / "test.sqlite3"}  # noqa: F405

@@ -19,10 +19,14 @@ from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
 
 from workshop.private import DATABASE, SECRET, keep_private
+from workshop.serving.folder import sentence_for
 
 PACKAGE = Path(__file__).resolve().parent
 HOME = Path(os.environ.get("EMBERQUILT_HOME") or Path.home() / ".emberquilt")
-keep_private(HOME)
+try:
+    keep_private(HOME)
+except OSError as problem:
+    raise ImproperlyConfigured(sentence_for(problem, HOME) or f"{HOME} cannot be used: {problem}.") from None
 
 
 def _secret() -> str:
@@ -82,7 +86,6 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "django_htmx",
-    "axes",
     "csp",
     "workshop.entry",
     "workshop.longwork",
@@ -103,6 +106,8 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "workshop.entry.sessions.Seen",
+    "workshop.entry.middleware.NotKept",
     "workshop.entry.middleware.OwnPagesOnly",
     "workshop.entry.middleware.LocalPerson",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
@@ -111,7 +116,6 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "workshop.entry.middleware.SentenceForErrors",
-    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "workshop.urls"
 WSGI_APPLICATION = "workshop.wsgi.application"
@@ -147,20 +151,19 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "shelf"
 LOGOUT_REDIRECT_URL = "login"
-AXES_FAILURE_LIMIT = 5
-AXES_COOLOFF_TIME = 0.25
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_LOCKOUT_TEMPLATE = "entry/locked.html"
-AXES_RESET_ON_SUCCESS = True
-AXES_VERBOSE = False
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.PBKDF2PasswordHasher"]
+# scrypt asks for memory too, and for a fifth of the time; what was hashed otherwise is hashed anew at the next entry
+PASSWORD_HASHERS = [f"django.contrib.auth.hashers.{name}PasswordHasher" for name in ("Scrypt", "PBKDF2")]
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": f"django.contrib.auth.password_validation.{name}"}
-    for name in ("MinimumLengthValidator", "CommonPasswordValidator", "NumericPasswordValidator")
+    {"NAME": f"django.contrib.auth.password_validation.{name}", "OPTIONS": options}
+    for name, options in (
+        ("MinimumLengthValidator", {"min_length": 10}),
+        ("CommonPasswordValidator", {}),
+        ("NumericPasswordValidator", {}),
+        ("UserAttributeSimilarityValidator", {}),
+    )
 ]
 
 CONTENT_SECURITY_POLICY = {

@@ -1,5 +1,3 @@
-from django.contrib.auth import views as auth
-from django.contrib.auth.decorators import login_not_required
 from django.urls import path, register_converter
 from django.urls.converters import StringConverter
 
@@ -7,7 +5,7 @@ from workshop.bench import fitting, practice
 from workshop.bench import views as bench
 from workshop.compositions import beginnings
 from workshop.compositions import views as compositions
-from workshop.entry import views as entry
+from workshop.entry import doors
 from workshop.pictures import printing
 from workshop.pictures import views as pictures
 from workshop.shop import swatch_cards
@@ -125,7 +123,9 @@ urlpatterns = [
     path("shop/zone/", shop.zone, name="shop-zone"),
     path("shop/board/", shop.add_board, name="shop-board"),
     path("shop/board/<int:pk>/drop/", shop.drop_board, name="shop-board-drop"),
-    path("enter/", login_not_required(auth.LoginView.as_view(template_name="entry/enter.html")), name="login"),
-    path("leave/", auth.LogoutView.as_view(), name="logout"),
-    path("locked/", entry.Locked.as_view(), name="locked"),
+    path("enter/", doors.Enter.as_view(), name="login"),
+    path("leave/", doors.Leave.as_view(), name="logout"),
+    path("account/", doors.account, name="account"),
+    path("account/sign-out/<int:pk>/", doors.end_one, name="end-session"),
+    path("account/sign-out/", doors.end_all_others, name="end-sessions"),
 ]

@@ -66,7 +66,7 @@ def addresses(row) -> dict[str, str]:
         "board": f"/shop/board/{board.pk}/",
         "board-face": f"/shop/board/{board.pk}/face.jpg",
         "login": "/enter/",
-        "locked": "/locked/",
+        "account": "/account/",
     }
     for name in STATIONS:
         table[f"station {name}"] = f"/picture/{row.uid}/{name}/"
@@ -130,6 +130,8 @@ def test_the_smoke_test_knows_every_page(work):
         "keep-wood",
         "drop-wood",
         "board-change",
+        "end-session",
+        "end-sessions",
     }
     posts |= {"board-photograph", "board-photo", "board-defect", "board-defect-clear"}
     assert named == seen | drafts | posts

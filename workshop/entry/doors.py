@@ -13,7 +13,7 @@ from django.views.decorators.http import require_POST
 
 from . import throttle
 from .models import SignedIn
-from .sessions import end, end_others
+from .sessions import end, end_others, note
 
 
 @method_decorator(login_not_required, name="dispatch")
@@ -46,11 +46,12 @@ class Enter(LoginView):
 
 
 class Leave(LogoutView):
-    """Nothing of what was seen stays in the browser."""
+    """No picture or outline of what was seen stays in the browser."""
 
     def post(self, request, *args, **kwargs):
         response = super().post(request, *args, **kwargs)
-        response["Clear-Site-Data"] = '"cache", "storage"'
+        # not what is stored: there may be ticks of the bench that were not sent yet
+        response["Clear-Site-Data"] = '"cache"'
         return response
 
 
@@ -62,8 +63,9 @@ def account(request):
     if request.method == "POST":
         if form.is_valid():
             form.save()
-            update_session_auth_hash(request, form.user)
             end_others(request)
+            update_session_auth_hash(request, form.user)
+            note(request, form.user)
             messages.success(request, "Your password is another now. Every other browser has to sign in again.")
             return redirect("account")
         return render(request, "entry/account.html", _account(request, form), status=422)

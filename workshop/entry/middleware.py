@@ -10,6 +10,8 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from emberquilt.errors import EmberError
+from emberquilt.limits import is_out_of_memory
+from workshop.serving.folder import sentence_for
 from workshop.shop.actions import shop_of
 from workshop.stations.told import tell_afresh
 
@@ -45,6 +47,20 @@ class NoProxyOnLoopback:
         if settings.LOCAL_PERSON and any(name in request.headers for name in FORWARDED):
             return HttpResponse(BEHIND_A_PROXY, status=403, content_type="text/plain; charset=utf-8")
         return self.get_response(request)
+
+
+class NotKept:
+    """Pages with somebody's works are kept nowhere on their way, nor in the browser once it is left; pictures and
+    outlines, whose address tells their state, say for themselves how long they hold."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        response = self.get_response(request)
+        if not response.has_header("Cache-Control"):
+            response["Cache-Control"] = "private, no-store"
+        return response
 
 
 class OwnPagesOnly:
@@ -108,10 +124,19 @@ class SentenceForErrors:
             return sentence(request, str(exception), 422)
         if isinstance(exception, Http404 | PermissionDenied | SuspiciousOperation):
             return None
+        if words := sentence_for(exception, settings.HOME):
+            log.error("%s %s: %s", request.method, request.path, words)
+            return sentence(request, words, 507)
+        if is_out_of_memory(exception):
+            return sentence(request, NO_MEMORY, 500)
         log.error("%s %s broke", request.method, request.path, exc_info=exception)
         return sentence(request, BROKE, 500)
 
 
+NO_MEMORY = (
+    "This asks for more memory than is given to one page. What was there before is still there; ask for less at once, "
+    "or for a smaller picture."
+)
 BROKE = (
     "Something broke in the workshop, and this could not be done or shown. Each change is written whole or not at all, "
     "so what was there before is still there."

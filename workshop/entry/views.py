@@ -1,13 +1,4 @@
-from django.contrib.auth.decorators import login_not_required
-from django.utils.decorators import method_decorator
-from django.views.generic import TemplateView
-
 from .middleware import BROKE, sentence
-
-
-@method_decorator(login_not_required, name="dispatch")
-class Locked(TemplateView):
-    template_name = "entry/locked.html"
 
 
 def not_found(request, exception=None):

@@ -8,6 +8,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from workshop.serving import folder
 from workshop.serving.processes import House, listening
+from workshop.statics import gather
 
 
 class Command(BaseCommand):
@@ -19,13 +20,15 @@ class Command(BaseCommand):
         parser.add_argument("--without-worker", action="store_true", help="long work is done by workers elsewhere")
 
     def handle(self, *args, **options):
+        if words := folder.unwritable(settings.HOME):
+            raise CommandError(words)
         try:
             held = folder.hold(settings.HOME)
         except folder.Held as problem:
             raise CommandError(str(problem)) from None
         # one process does all of it: importing the libraries twice would double the start
         call_command("migrate", verbosity=0)
-        call_command("collectstatic", interactive=False, verbosity=0)
+        gather()
         if not settings.LOCAL_PERSON and not self._accounts():
             raise CommandError(
                 f"Bound to {settings.BIND}, others could enter: make an account first with "
