@@ -28,6 +28,9 @@ class Enter(LoginView):
             return self._later(wait)
         return super().post(request, *args, **kwargs)
 
+    def get_context_data(self, **more):
+        return super().get_context_data(name=self.request.POST.get("username", "")[:150], **more)
+
     def _later(self, wait: int):
         context = self.get_context_data(form=forms.Form(), wait=wait)
         response = render(self.request, self.template_name, context, status=429)
