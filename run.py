@@ -66,12 +66,34 @@ def serve() -> None:
     become(PYTHON, "manage.py", "serve", "--port", PORT, **data_folder())
 
 
+def backup() -> None:
+    """Everything that is kept in one file: python3 run.py backup FILE."""
+    _with_file("backup", "FILE")
+
+
+def restore() -> None:
+    """What a backup holds in the place of what is kept now: python3 run.py restore FILE."""
+    _with_file("restore", "FILE")
+
+
+def export_all() -> None:
+    """Every work as a project file: python3 run.py export-all FOLDER."""
+    _with_file("export_all", "FOLDER")
+
+
+def _with_file(command: str, what: str) -> None:
+    if len(sys.argv) != 3:
+        sys.exit(f"usage: python3 run.py {command.replace('_', '-')} {what}")
+    setup()
+    # from wherever it was called
+    call(PYTHON, "manage.py", command, Path(sys.argv[2]).expanduser().absolute(), **data_folder())
+
+
 def account() -> None:
     """An account for a workshop that others reach: python3 run.py account NAME [--reset|--close]."""
     setup()
     if len(sys.argv) < 3:
         sys.exit("usage: python3 run.py account NAME [--reset|--close]")
-    call(PYTHON, "manage.py", "migrate", "--verbosity", "0", **data_folder())
     call(PYTHON, "manage.py", "account", *sys.argv[2:], **data_folder())
 
 
@@ -129,7 +151,10 @@ def screenshots() -> None:
     call(PYTHON, "tools/make_screenshots.py")
 
 
-COMMANDS = {f.__name__: f for f in (setup, demo, serve, account, test, bench, screenshots, lint)}
+COMMANDS = {
+    f.__name__.replace("_", "-"): f
+    for f in (setup, demo, serve, account, backup, restore, export_all, test, bench, screenshots, lint)
+}
 
 if __name__ == "__main__":
     name = sys.argv[1] if len(sys.argv) > 1 else ""

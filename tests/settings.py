@@ -23,4 +23,5 @@ POLISH_ALONE = False
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 LONG_WORK_AT_ONCE = True
 # a file, not memory: the browser tests reach it from other threads, with real locks
-DATABASES["default"]["TEST"] = {"NAME": HOME / "test.sqlite3"}  # noqa: F405
+if DATABASES["default"]["ENGINE"].endswith("sqlite3"):  # noqa: F405
+    DATABASES["default"]["TEST"] = {"NAME": HOME / "test.sqlite3"}  # noqa: F405

@@ -1,7 +1,9 @@
 """The web processes and the worker of one server: begun, looked after, and ended together."""
 
 import contextlib
+import datetime as dt
 import gc
+import logging
 import os
 import signal
 import socket
@@ -19,11 +21,15 @@ from django.db import connections
 from emberquilt.limits import USUAL, end_with_parent, hold_memory, name_process
 
 from . import watch
+from .backup import BadBackup, nightly
+from .folder import sentence_for
 
+log = logging.getLogger(__name__)
 THREADS = 8
 LARGEST_BODY = 70_000_000
 FORKS = sys.platform not in ("win32", "darwin")
 PATIENCE_SECONDS = 8.0
+NIGHTLY_LOOK_SECONDS = 600.0
 
 
 def listening(address: str, port: int) -> socket.socket:
@@ -76,10 +82,11 @@ class House:
         self.sock, self.count, self.works = sock, count, works
         self.children: dict[int, tuple[str, float]] = {}
         self.worker: subprocess.Popen | None = None
+        self.looked = 0.0
         self.over = threading.Event()
 
-    def run(self, now_and_then: Callable[[], None]) -> None:
-        """Until a signal ends it. `now_and_then` is called every second or so."""
+    def run(self) -> None:
+        """Until a signal ends it."""
         for name in (signal.SIGTERM, signal.SIGINT):
             signal.signal(name, lambda *_: self.over.set())
         try:
@@ -87,7 +94,12 @@ class House:
                 threading.Thread(target=answer, args=(self.sock,), daemon=True).start()
             while not self.over.is_set():
                 self._keep()
-                now_and_then()
+                if time.monotonic() - self.looked > NIGHTLY_LOOK_SECONDS:
+                    self.looked = time.monotonic()
+                    if FORKS:
+                        self._begin("backup", _nightly)
+                    else:
+                        _nightly()
                 self.over.wait(0.3)
         finally:
             self._end()
@@ -110,8 +122,8 @@ class House:
         """Processes that have ended."""
         for pid in list(self.children):
             if os.waitpid(pid, os.WNOHANG)[0]:
-                _, begun = self.children.pop(pid)
-                if time.monotonic() - begun < 2:
+                what, begun = self.children.pop(pid)
+                if what != "backup" and time.monotonic() - begun < 2:
                     # one that cannot even begin is not begun a thousand times
                     self.over.wait(1)
 
@@ -157,6 +169,13 @@ class House:
         if self.worker is not None and _lives(self.worker):
             self.worker.kill()
         self.sock.close()
+
+
+def _nightly() -> None:
+    try:
+        nightly(dt.datetime.now())
+    except (OSError, BadBackup) as problem:
+        log.error("Tonight's backup was not made: %s", sentence_for(problem, settings.BACKUPS) or problem)
 
 
 def _work() -> None:

@@ -12,6 +12,7 @@ from django.core.management.base import BaseCommand, CommandError
 from workshop.entry.middleware import LOCAL_NAME
 from workshop.entry.models import Knock
 from workshop.entry.sessions import end_all
+from workshop.serving.backup import brought_up_to_date
 
 
 class Command(BaseCommand):
@@ -23,6 +24,7 @@ class Command(BaseCommand):
         parser.add_argument("--close", action="store_true", help="nobody enters by this account any more; it is kept")
 
     def handle(self, *args, **options):
+        brought_up_to_date()
         users, name = get_user_model().objects, options["name"].strip()
         person = users.filter(username__iexact=name).first()
         if options["close"] or options["reset"]:

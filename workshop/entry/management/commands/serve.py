@@ -7,6 +7,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 
 from workshop.serving import folder
+from workshop.serving.backup import brought_up_to_date
 from workshop.serving.processes import House, listening
 from workshop.statics import gather
 
@@ -27,7 +28,8 @@ class Command(BaseCommand):
         except folder.Held as problem:
             raise CommandError(str(problem)) from None
         # one process does all of it: importing the libraries twice would double the start
-        call_command("migrate", verbosity=0)
+        if made := brought_up_to_date():
+            self.stdout.write(f"This is a newer version; what was kept before lies in {made.path}.")
         gather()
         if not settings.LOCAL_PERSON and not self._accounts():
             raise CommandError(
@@ -45,7 +47,7 @@ class Command(BaseCommand):
         folder.sign(held, f"at port {port}")
         self.stdout.write(f"Ember Quilt is at http://{settings.BIND}:{port}  (stop with Ctrl-C)")
         self.stdout.flush()
-        House(sock, settings.PROCESSES, not options["without_worker"]).run(lambda: None)
+        House(sock, settings.PROCESSES, not options["without_worker"]).run()
 
     @staticmethod
     def _open_all() -> None:
