@@ -41,6 +41,8 @@ class Person(Visitor):
         begin = time.perf_counter()
         status, words, _ = self.ask(path, form, htmx=htmx)
         self.told.append((what, time.perf_counter() - begin, status, path))
+        if _is_error(status):
+            print(what, path, form, status, " ".join(re.sub(r"<[^>]+>", " ", words).split())[:200], flush=True)
         return words
 
     def come(self) -> None:
@@ -83,6 +85,11 @@ class Person(Visitor):
         if now and self.dice.random() < 0.4:
             time.sleep(self.dice.uniform(1, 3))
             self.asked("undo", f"/picture/{work}/undo/wood/", {"pieces": key, "revision": now[1]}, htmx=True)
+
+
+def _is_error(status: int) -> bool:
+    """A verb that does not suit what was chosen at random is refused in a sentence, which is no error."""
+    return not 200 <= status < 400 and status not in (409, 422)
 
 
 def family(pid: int) -> list[int]:
@@ -161,7 +168,9 @@ def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float]:
 
 def tell(told: list, most_mb: float) -> None:
     print(f"{len(told)} requests, memory at most {most_mb:.0f} MB")
-    bad = [one for one in told if not 200 <= one[2] < 400]
+    bad = [one for one in told if _is_error(one[2])]
+    refused = sum(one[2] in (409, 422) for one in told)
+    print(f"{refused} refused in a sentence")
     print(f"{len(bad)} errors", collections.Counter((what, status) for what, _, status, _ in bad))
     for what in [*dict.fromkeys(one[0] for one in told), "all"]:
         times = sorted(one[1] for one in told if what in (one[0], "all"))
