@@ -24,6 +24,11 @@ class Kept:
             self._values.move_to_end(key)
             return self._values[key]
 
+    def key_of(self, value):
+        """The key of this very value; None where it is not kept."""
+        with self._lock:
+            return next((key for key, kept in self._values.items() if kept is value), None)
+
     def keep(self, key, value):
         with self._lock:
             self._values[key] = value

@@ -11,6 +11,7 @@ EMBERQUILT_REDIS  redis:// address; workers are then told through it that work w
 EMBERQUILT_BACKUPS  where backups lie that are made without being asked for; the folder “backups” in the data folder
                   otherwise
 EMBERQUILT_NIGHTLY  for how many days the backup of each night is kept, 14 otherwise; 0 for none
+EMBERQUILT_PAGE_SECONDS  what one page may take before its process is ended, 120 otherwise
 EMBERQUILT_PROCESSES  web processes; as many as there are processors, at most 4, otherwise
 """
 
@@ -238,7 +239,7 @@ POLISH_ALONE = True
 PROCESSES = _number("EMBERQUILT_PROCESSES", max(1, min(4, os.cpu_count() or 1)), 1, 64)
 BACKUPS = Path(os.environ.get("EMBERQUILT_BACKUPS") or HOME / "backups")
 NIGHTLY_DAYS = _number("EMBERQUILT_NIGHTLY", 14, 0, 3650)
-LONGEST_PAGE_SECONDS = 120
+LONGEST_PAGE_SECONDS = _number("EMBERQUILT_PAGE_SECONDS", 120, 5, 3600)
 """A page that takes longer has no end."""
 REDIS = os.environ.get("EMBERQUILT_REDIS", "")
 LONG_WORK_AT_ONCE = False

@@ -2,18 +2,21 @@
 
 import datetime as dt
 import os
+import shutil
+import subprocess
 import time
 
 import pytest
 from django.contrib.auth import get_user_model
 from django.db import connections
 from django.utils import timezone
+from redis import Redis
 
 from emberquilt.errors import BadDrawing
 from emberquilt.limits import Limits
 from tests.core.test_intake_hostile import ENDLESS
 from tests.core.test_intake_svg import svg
-from tests.served import PASSWORD, Server, Visitor, needs_proc
+from tests.served import PASSWORD, Server, Visitor, free_port, needs_proc
 from workshop.compositions.models import Draft
 from workshop.longwork import queue, worker
 from workshop.longwork.kinds import KINDS, Kind
@@ -258,3 +261,38 @@ def test_a_hang_of_one_account_delays_no_other(tmp_path):
         server.end()
     assert server.gone()
     assert not server.under_way()
+
+
+# told through Redis
+
+
+@pytest.fixture
+def redis(tmp_path):
+    """A server of one's own; where Debian's package is missing the test is left out."""
+    if shutil.which("redis-server") is None:
+        pytest.skip("redis-server is not installed")
+    port = free_port()
+    words = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)]
+    process = subprocess.Popen(words, stdout=subprocess.DEVNULL)
+    yield process, f"redis://127.0.0.1:{port}/0"
+    process.kill()
+    process.wait()
+
+
+def test_work_is_told_through_redis_and_nothing_is_lost_with_it(redis, tmp_path):
+    process, address = redis
+    server = Server(tmp_path / "home", EMBERQUILT_REDIS=address)
+    server.start()
+    try:
+        server.wait_until_up()
+        visitor = Visitor(server.base)
+        visitor.read(visitor.bring("quarters.svg", QUARTERS))
+        # what is waited for was told: the list is there, and taken from
+        asked = Redis.from_url(address).info("commandstats")
+        assert asked["cmdstat_rpush"]["calls"] == 1
+        assert asked["cmdstat_blpop"]["calls"] >= 1
+        process.kill()
+        process.wait()
+        visitor.read(visitor.bring("again.svg", QUARTERS), 20)
+    finally:
+        server.end()

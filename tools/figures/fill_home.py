@@ -21,6 +21,7 @@ def fill(people: int, works: int) -> None:
     from workshop.compositions import actions
     from workshop.compositions.told import keep, state_of
     from workshop.shop.actions import shop_of
+    from workshop.stations.told import on_this_day
 
     call_command("migrate", verbosity=0)
     users = get_user_model().objects
@@ -30,13 +31,17 @@ def fill(people: int, works: int) -> None:
     files = [(write_project(actions.project_of(row, timezone.now())), row.told) for row in rows]
     for number in range(people):
         person = first if number == 0 else users.create_user(f"person-{number}", password=PASSWORD)
-        shop = shop_of(person)
-        for i in range(person.compositions.count(), works):
+        brought = [(row, row.told) for row in person.compositions.all()]
+        for i in range(len(brought), works):
             data, told = files[i % len(files)]
             row = actions.bring_project(person, data)
             row.name = f"{row.name} {i}"
             row.save(update_fields=["name"])
-            keep(row, told | {"state": state_of(row, shop)})
+            brought.append((row, told))
+        shop = shop_of(person)
+        for row, told in brought:
+            # as its pages would have told it
+            keep(row, told | {"state": state_of(row, shop), "on": on_this_day(shop)})
 
 
 if __name__ == "__main__":

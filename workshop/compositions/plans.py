@@ -66,10 +66,12 @@ def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
 
 
 def keep_whole(row: Composition, plan: Plan) -> None:
-    """Keep what was worked out for this work, for other processes and for later."""
-    learned = learned_by(row.owner)
-    key = (*_state(row, shop_of(row.owner)), learned.pace.stamp, learned.lessons, *learned.blade_lasts.items())
-    worked_out.keep(row, (*key, row.updated), plan.base or plan)
+    """Keep what was worked out for this work, for other processes and for later: under what it was made of, which may
+    be other things by now."""
+    whole = plan.base or plan
+    key = _wholes.key_of(whole)
+    if key is not None:
+        worked_out.keep(row, (*key, row.updated), whole)
 
 
 class TooMuch(EmberError):

@@ -28,4 +28,5 @@ def keep(row: Composition, told: dict[str, Any]) -> dict[str, Any]:
 
 def forget(row: Composition) -> None:
     """Something that is no edit has changed, at the bench: what is kept is of an older state from now on."""
-    Composition.objects.filter(pk=row.pk).update(told=row.told | {"state": []})
+    row.told = row.told | {"state": []}
+    Composition.objects.filter(pk=row.pk).update(told=row.told)

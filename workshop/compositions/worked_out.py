@@ -11,6 +11,7 @@ import logging
 import os
 import queue
 import threading
+from contextlib import suppress
 from typing import Any
 
 import shapely
@@ -26,7 +27,8 @@ from .models import Composition
 FOLDER = settings.HOME / "worked-out"
 MOST_BYTES = 1_500_000_000
 """The files that were not read for longest go beyond that."""
-SEAL, KEY = 32, 32
+HASH = 32
+"""Bytes of each of the three that a file holds beside the plan: the code's, the state's, the seal."""
 log = logging.getLogger(__name__)
 _written = Kept(2000)
 _asked: queue.Queue = queue.Queue(maxsize=64)
@@ -38,7 +40,8 @@ def _path(uid: Any):
 
 
 def _mark(key: Any) -> bytes:
-    return hashlib.sha256(stamp() + repr(key).encode()).digest()
+    """Of which code, and of which state."""
+    return stamp() + hashlib.sha256(repr(key).encode()).digest()
 
 
 def _seal(data: bytes) -> bytes:
@@ -49,7 +52,7 @@ def read(row: Composition, key: tuple) -> Plan | None:
     """The plan that is kept of this state."""
     try:
         with open(_path(row.uid), "rb") as file:
-            mark = file.read(KEY)
+            mark = file.read(2 * HASH)
             if mark != _mark(key):
                 return None
             plan = _opened(mark + file.read())
@@ -67,11 +70,12 @@ def _amount(plan: Plan) -> int:
 
 
 def _opened(data: bytes) -> Plan | None:
-    body, seal = data[:-SEAL], data[-SEAL:]
-    if not hmac.compare_digest(_seal(body), seal):
+    body, seal = data[:-HASH], data[-HASH:]
+    # what other code worked out may be wrong by now
+    if not body.startswith(stamp()) or not hmac.compare_digest(_seal(body), seal):
         return None
     try:
-        return unpacked(body[KEY:])
+        return unpacked(body[2 * HASH :])
     except Exception as problem:
         log.warning("What was worked out could not be read back: %s", problem)
         return None
@@ -118,13 +122,13 @@ def _write_all() -> None:
         uid, mark, plan = _asked.get()
         try:
             write(uid, mark, plan)
-        except (OSError, RuntimeError, TypeError, AttributeError) as problem:
+            count += 1
+            if count % 100 == 0:
+                make_room()
+        except Exception as problem:
             # nothing hangs on it: the disk may be full, or somebody works it out further at this very moment
             _written.keep(uid, (b"", 0))
             log.info("What was worked out for %s is not kept: %s", uid, problem)
-        count += 1
-        if count % 100 == 0:
-            make_room()
 
 
 def write(uid: Any, mark: bytes, plan: Plan) -> None:
@@ -140,7 +144,8 @@ def write(uid: Any, mark: bytes, plan: Plan) -> None:
 
 
 def forget(uid: Any) -> None:
-    _path(uid).unlink(missing_ok=True)
+    with suppress(OSError):
+        _path(uid).unlink(missing_ok=True)
 
 
 def make_room(most: int = MOST_BYTES) -> None:

@@ -2,7 +2,7 @@
 
 from django import forms
 from django.contrib import messages
-from django.contrib.auth import get_user_model, login, update_session_auth_hash
+from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.forms import AuthenticationForm, PasswordChangeForm
 from django.contrib.auth.views import LoginView, LogoutView
@@ -95,9 +95,3 @@ def end_all_others(request):
     end_others(request)
     messages.success(request, "Every other browser has to sign in again.")
     return redirect("account")
-
-
-def sign_in(request, name: str) -> None:
-    """Somebody came in by a way of their own."""
-    person = get_user_model().objects.get(username=name)
-    login(request, person, backend="django.contrib.auth.backends.ModelBackend")

@@ -10,7 +10,6 @@ import datetime as dt
 import ipaddress
 import math
 
-from django.contrib.auth.hashers import make_password
 from django.core.signing import BadSignature, Signer
 from django.db import transaction
 from django.utils import timezone
@@ -94,8 +93,3 @@ def right(keys: list[str]) -> None:
     """A try was right: what was counted for the name is forgotten. For the address it is not: whoever has an account
     could else go on guessing others' for ever."""
     Knock.objects.filter(key__in=[key for key in keys if not key.startswith("address:")]).delete()
-
-
-def as_long_as_a_check(password: str) -> None:
-    """Take the time that looking at a password takes, so that a name that is none is not told by it."""
-    make_password(password)

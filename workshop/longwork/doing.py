@@ -3,11 +3,13 @@
 import logging
 import os
 
+from django.conf import settings
 from django.db import connections
 
 from emberquilt.errors import Cancelled, EmberError
 from emberquilt.limits import Limits, is_out_of_memory, name_process
 from workshop.progress import telling
+from workshop.serving.folder import sentence_for
 
 from .kinds import KINDS, Kind
 from .models import LongWork
@@ -34,7 +36,7 @@ def do(kind: Kind, pk: int, number: int) -> None:
         if is_out_of_memory(problem):
             row.tell(state=LongWork.State.FAILED, problem=no_memory(kind, row))
             return
-        row.tell(state=LongWork.State.FAILED, problem=kind.broke)
+        row.tell(state=LongWork.State.FAILED, problem=sentence_for(problem, settings.HOME) or kind.broke)
         log.exception("%s %s broke", kind.name, pk)
 
 

@@ -75,6 +75,8 @@ def backup(path: Path) -> Made:
         raise BadBackup(f"{path} is there already. Choose another name, or take that one away first.")
     if path.parent != Path() and not path.parent.is_dir():
         raise BadBackup(f"There is no folder {path.parent}.")
+    if not MigrationRecorder(connection).applied_migrations():
+        raise BadBackup(f"Nothing is kept in {settings.HOME} yet.")
     part = path.with_name(path.name + ".part")
     with tempfile.TemporaryDirectory(prefix=".ember-backup-", dir=path.parent) as folder:
         copy = Path(folder) / ROWS
@@ -188,6 +190,9 @@ def restore(path: Path) -> Made:
         _refuse_newer(told)
         aside(f"before-restore-{_now()}")
         if connection.vendor == "sqlite":
+            # what lies beside the database is part of it until it is written there
+            with connection.cursor() as cursor:
+                cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
             connections.close_all()
             for companion in ("-wal", "-shm"):
                 (settings.HOME / f"{DATABASE}{companion}").unlink(missing_ok=True)

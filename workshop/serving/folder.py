@@ -3,6 +3,7 @@
 import errno
 import os
 import sys
+import time
 from pathlib import Path
 from typing import IO
 
@@ -13,19 +14,24 @@ class Held(Exception):
     """Another server has this folder; in a sentence."""
 
 
+PATIENCE_SECONDS = 3.0
+"""The processes of a server that was killed need a moment to end."""
+
+
 def hold(home: Path) -> IO[str]:
     """Have this folder for one server, until the file that is returned is closed or the process ends. Raises `Held`."""
     file = open(home / HELD, "a+", encoding="utf-8")  # noqa: SIM115  held as long as the server runs
-    try:
-        _lock(file)
-    except OSError:
+    end = time.monotonic() + PATIENCE_SECONDS
+    while not (ours := _lock(file)) and time.monotonic() < end:
+        time.sleep(0.1)
+    if not ours:
         file.seek(0)
         who = file.read().strip()
         file.close()
         raise Held(
             f"Another Ember Quilt serves {home} already{f' ({who})' if who else ''}. Stop that one first, or name "
             "another folder in EMBERQUILT_HOME."
-        ) from None
+        )
     return file
 
 
@@ -37,7 +43,16 @@ def sign(file: IO[str], words: str) -> None:
     file.flush()
 
 
-def _lock(file: IO[str]) -> None:
+def _lock(file: IO[str]) -> bool:
+    """Whether it is ours now."""
+    try:
+        _locked(file)
+    except OSError:
+        return False
+    return True
+
+
+def _locked(file: IO[str]) -> None:
     if sys.platform == "win32":
         import msvcrt
 

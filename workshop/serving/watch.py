@@ -36,13 +36,19 @@ def begin() -> None:
 def _watch() -> None:
     while True:
         time.sleep(LOOK_SECONDS)
-        for begun, method, path in list(_under_way.values()):
-            if time.monotonic() - begun > settings.LONGEST_PAGE_SECONDS:
-                log.error("%s %s had no end after %.0f s; this process ends.", method, path, time.monotonic() - begun)
-                try:
-                    _say_so(path)
-                finally:
-                    os._exit(3)
+        look()
+
+
+def look() -> None:
+    """End this process where one of its pages has no end."""
+    for begun, method, path in list(_under_way.values()):
+        took = time.monotonic() - begun
+        if took > settings.LONGEST_PAGE_SECONDS:
+            log.error("%s %s had no end after %.0f s; this process ends.", method, path, took)
+            try:
+                _say_so(path)
+            finally:
+                os._exit(3)
 
 
 def _say_so(path: str) -> None:

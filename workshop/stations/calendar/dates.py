@@ -15,6 +15,7 @@ from emberquilt.errors import BadChoice, EmberError
 from emberquilt.limits import Limits
 from workshop.compositions.models import Composition, DatePlan
 from workshop.compositions.plans import plan_of
+from workshop.compositions.told import forget
 from workshop.longwork.kinds import Kind, enter
 from workshop.longwork.queue import ask
 from workshop.shop.actions import shop_of
@@ -42,6 +43,7 @@ def _keep(row: Composition, sittings: dict[str, Any]) -> None:
             if one is not None:
                 _row(one)
                 DatePlan.objects.filter(composition=one).update(sittings=own, version=F("version") + 1)
+                forget(one)
 
 
 def afresh(row: Composition) -> None:
@@ -49,6 +51,8 @@ def afresh(row: Composition) -> None:
     uids = [str(uid) for uid in shop_of(row.owner).together]
     rows = row.owner.compositions.filter(uid__in=uids if str(row.uid) in uids else [row.uid])
     DatePlan.objects.filter(composition__in=rows).update(sittings={}, found={}, told={}, version=F("version") + 1)
+    for one in rows:
+        forget(one)
 
 
 def keep_before(row: Composition) -> None:
