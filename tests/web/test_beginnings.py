@@ -11,9 +11,10 @@ from emberquilt.work.joints import slots_of
 from emberquilt.work.parts import job_of
 from tests.core.test_slots import drawn_svg
 from tests.walks import SPATIAL, small_work
-from workshop.compositions import actions, store
+from workshop.compositions import actions, store, tasks
 from workshop.compositions.demo import solids
-from workshop.compositions.models import Composition
+from workshop.compositions.models import Composition, Draft
+from workshop.longwork.doing import do
 
 STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log")
 
@@ -170,3 +171,53 @@ def test_a_body_is_cut_again_on_the_page_and_taken_back(client, person, page):
     assert all(
         a.equals(b) for a, b in zip(back.layers[0].coverage.outlines, kept.layers[0].coverage.outlines, strict=True)
     )
+
+
+def test_what_is_made_of_files_is_waited_for_and_can_be_stopped(client, person, settings):
+    """Slicing is long work like any other: the page waits, shows how far it is, and leads on."""
+    settings.LONG_WORK_AT_ONCE = False
+    mesh = trimesh.creation.cylinder(20, 60, sections=24).export(file_type="stl")
+    values = {"body_height": "60 mm", "slice_thickness": "6 mm", "along": "z", "pin": "0"}
+
+    def asked() -> Draft:
+        answer = client.post("/begin/slices/", values | {"body": upload("a-post.stl", mesh)})
+        draft = Draft.objects.get()
+        assert answer.url == f"/draft/{draft.uid}/"
+        page = client.get(answer.url).content.decode()
+        assert "Making it of your files" in page
+        assert 'hx-trigger="every' in page
+        return draft
+
+    draft = asked()
+    client.post(f"/draft/{draft.uid}/stop/")
+    do(tasks.PIECES, draft.pk, draft.turn)
+    assert not Composition.objects.exists()
+    answer = client.get(f"/draft/{draft.uid}/", follow=True)
+    assert "You stopped it" in answer.content.decode()
+    assert not Draft.objects.exists()
+    draft = asked()
+    do(tasks.PIECES, draft.pk, draft.turn)
+    waiting = client.get(f"/draft/{draft.uid}/", headers={"HX-Request": "true"})
+    assert waiting.headers["HX-Refresh"] == "true"
+    row = Composition.objects.get()
+    assert client.get(f"/draft/{draft.uid}/").url == f"/picture/{row.uid}/relief/"
+    assert not Draft.objects.exists()
+
+
+def test_a_try_that_was_stopped_at_the_last_moment_leaves_no_work(client, person, settings, monkeypatch):
+    settings.LONG_WORK_AT_ONCE = False
+    mesh = trimesh.creation.cylinder(20, 60, sections=24).export(file_type="stl")
+    values = {"body": upload("a-post.stl", mesh), "body_height": "60 mm", "slice_thickness": "6 mm"}
+    client.post("/begin/slices/", values)
+    draft = Draft.objects.get()
+    real = tasks.made_by_way
+
+    def stopped(*asked):
+        made = real(*asked)
+        Draft.objects.update(state="stopped")
+        return made
+
+    monkeypatch.setattr(tasks, "made_by_way", stopped)
+    do(tasks.PIECES, draft.pk, draft.turn)
+    assert not Composition.objects.exists()
+    assert Draft.objects.get().state == "stopped"
