@@ -22,6 +22,11 @@ POLISH_ALONE = False
 # what makes a password slow to guess makes tests slow too
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 LONG_WORK_AT_ONCE = True
+# thousands of states are looked at once each; tests of its own keep some
+KEEP_WORKED_OUT = False
 # a file, not memory: the browser tests reach it from other threads, with real locks
 if DATABASES["default"]["ENGINE"].endswith("sqlite3"):  # noqa: F405
+    # no test cuts the power
+    options = DATABASES["default"]["OPTIONS"]  # noqa: F405
+    options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
     DATABASES["default"]["TEST"] = {"NAME": HOME / "test.sqlite3"}  # noqa: F405

@@ -242,6 +242,8 @@ NIGHTLY_DAYS = _number("EMBERQUILT_NIGHTLY", 14, 0, 3650)
 LONGEST_PAGE_SECONDS = _number("EMBERQUILT_PAGE_SECONDS", 120, 5, 3600)
 """A page that takes longer has no end."""
 REDIS = os.environ.get("EMBERQUILT_REDIS", "")
+KEEP_WORKED_OUT = True
+"""What was worked out for works is kept in files beside the database."""
 LONG_WORK_AT_ONCE = False
 """For tests: long work is done where it is asked for."""
 

@@ -102,6 +102,8 @@ def _same(a: Coverage, b: Coverage) -> bool:
 
 def keep(row: Composition, key: tuple, plan: Plan) -> None:
     """Write it soon, unless as much of it is written."""
+    if not settings.KEEP_WORKED_OUT:
+        return
     mark, amount = _mark(key), _amount(plan)
     known = _written.known(row.uid)
     if known is not None and known[0] == mark and known[1] >= amount:
