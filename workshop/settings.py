@@ -12,6 +12,9 @@ EMBERQUILT_BACKUPS  where backups lie that are made without being asked for; the
                   otherwise
 EMBERQUILT_NIGHTLY  for how many days the backup of each night is kept, 14 otherwise; 0 for none
 EMBERQUILT_PAGE_SECONDS  what one page may take before its process is ended, 120 otherwise
+EMBERQUILT_WORKS, EMBERQUILT_MEGABYTES, EMBERQUILT_MINUTES  what one account may have: works, room on the disk, minutes
+                  of long work a day; 0 without limit. 500, 2000 and 240 where people sign in
+EMBERQUILT_LAN    yes: serve the local network; whoever comes in signs in, and the first account is made on the way
 EMBERQUILT_PROCESSES  web processes; as many as there are processors, at most 4, otherwise
 """
 
@@ -24,6 +27,7 @@ from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
 
 from workshop.private import DATABASE, SECRET, keep_private
+from workshop.serving.addresses import own_addresses
 from workshop.serving.folder import sentence_for
 
 PACKAGE = Path(__file__).resolve().parent
@@ -55,7 +59,8 @@ def _is_loopback(address: str) -> bool:
 
 SECRET_KEY = _secret()
 DEBUG = os.environ.get("EMBERQUILT_DEBUG") == "1"
-BIND = os.environ.get("EMBERQUILT_BIND", "127.0.0.1")
+LAN = os.environ.get("EMBERQUILT_LAN", "").strip().lower() in ("yes", "1", "true", "on")
+BIND = os.environ.get("EMBERQUILT_BIND", "0.0.0.0" if LAN else "127.0.0.1")  # noqa: S104  only where that is asked for
 
 
 def _listed(name: str, usual: str = "") -> list[str]:
@@ -74,11 +79,13 @@ ORIGINS = [origin.rstrip("/") for origin in _listed("EMBERQUILT_ORIGIN")]
 if any(urlsplit(o).scheme not in ("http", "https") or not urlsplit(o).hostname or urlsplit(o).path for o in ORIGINS):
     raise ImproperlyConfigured("EMBERQUILT_ORIGIN is written like https://quilt.example.org, without a path.")
 PROXY = os.environ.get("EMBERQUILT_PROXY", "127.0.0.1")
-LOCAL_PERSON = _is_loopback(BIND) and not ORIGINS
+LOCAL_PERSON = _is_loopback(BIND) and not ORIGINS and not LAN
 """Bound to loopback with no server before it, the person at this computer works without signing in."""
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *(str(urlsplit(o).hostname) for o in ORIGINS)]
 if not LOCAL_PERSON:
     ALLOWED_HOSTS += _listed("EMBERQUILT_HOSTS", BIND)
+if LAN:
+    ALLOWED_HOSTS += own_addresses()
 CSRF_TRUSTED_ORIGINS = ORIGINS
 if ORIGINS and all(o.startswith("https:") for o in ORIGINS):
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
@@ -99,6 +106,7 @@ INSTALLED_APPS = [
     "workshop.bench",
     "workshop.stations",
     "workshop.pictures",
+    "workshop.club",
 ]
 MIDDLEWARE = [
     "workshop.serving.watch.Asked",
@@ -236,6 +244,10 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 8_000_000
 
 POLISH_ALONE = True
 """The calendar looks for a better plan by itself, for ten seconds, once for each state of a work."""
+ALLOWANCE = {
+    name.lower(): _number(f"EMBERQUILT_{name}", 0 if LOCAL_PERSON else usual, 0, 10_000_000)
+    for name, usual in (("WORKS", 500), ("MEGABYTES", 2000), ("MINUTES", 240))
+}
 PROCESSES = _number("EMBERQUILT_PROCESSES", max(1, min(4, os.cpu_count() or 1)), 1, 64)
 BACKUPS = Path(os.environ.get("EMBERQUILT_BACKUPS") or HOME / "backups")
 NIGHTLY_DAYS = _number("EMBERQUILT_NIGHTLY", 14, 0, 3650)

@@ -3,11 +3,13 @@ from django.urls.converters import StringConverter
 
 from workshop.bench import fitting, practice
 from workshop.bench import views as bench
+from workshop.club import views as club
 from workshop.compositions import beginnings
 from workshop.compositions import views as compositions
-from workshop.entry import doors
+from workshop.entry import doors, phone
 from workshop.pictures import printing
 from workshop.pictures import views as pictures
+from workshop.serving import health
 from workshop.shop import swatch_cards
 from workshop.shop import views as shop
 from workshop.stations import views as stations
@@ -48,6 +50,19 @@ urlpatterns = [
     path("picture/<uuid:uid>/small", stations.small, name="small"),
     path("picture/<uuid:uid>/shapes.json", compositions.shapes, name="shapes"),
     path("picture/<uuid:uid>/out/<slug:kind>", compositions.leave, name="leave"),
+    path("picture/<uuid:uid>/pass-on/", club.pass_on, name="pass-on"),
+    path("picture/<uuid:uid>/show/", club.show, name="show-to"),
+    path("picture/<uuid:uid>/show/<int:pk>/end/", club.show_no_longer, name="show-no-longer"),
+    path("picture/<uuid:uid>/put/", club.put, name="put-on-shelf"),
+    path("shown/<uuid:uid>/", club.shown, name="shown"),
+    path("shown/<uuid:uid>/<slug:show>.json", club.shown_scene, name="shown-scene"),
+    path("shown/<uuid:uid>/copy/", club.copy, name="copy"),
+    path("shown/<uuid:uid>/end/", club.leave_alone, name="leave-alone"),
+    path("club/", club.patterns, name="club"),
+    path("club/<uuid:uid>/", club.pattern, name="pattern"),
+    path("club/<uuid:uid>/scene.json", club.pattern_scene, name="pattern-scene"),
+    path("club/<uuid:uid>/take/", club.take, name="take-pattern"),
+    path("club/<uuid:uid>/down/", club.take_down, name="take-down"),
     path("picture/<uuid:uid>/tag/", compositions.tag, name="tag"),
     path("picture/<uuid:uid>/thumb.json", compositions.thumb, name="thumb"),
     path("picture/<uuid:uid>/discard/", compositions.discard, name="discard"),
@@ -123,6 +138,10 @@ urlpatterns = [
     path("shop/zone/", shop.zone, name="shop-zone"),
     path("shop/board/", shop.add_board, name="shop-board"),
     path("shop/board/<int:pk>/drop/", shop.drop_board, name="shop-board-drop"),
+    path("phone/", phone.phone, name="phone"),
+    path("come-in/<str:key>/", phone.come_in, name="come-in"),
+    path("first/<str:key>/", phone.first, name="first"),
+    path("health/", health.health, name="health"),
     path("enter/", doors.Enter.as_view(), name="login"),
     path("leave/", doors.Leave.as_view(), name="logout"),
     path("account/", doors.account, name="account"),

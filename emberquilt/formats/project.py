@@ -10,7 +10,7 @@ import json
 import zipfile
 import zlib
 from contextlib import suppress
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from functools import cache
 from importlib.resources import files
 
@@ -34,13 +34,15 @@ from ..rack.woods import Shelf, Wood, typed_wood, woods
 from ..work.change import with_subjects
 from ..work.composition import Composition, Layer, Piece, Placement
 from ..work.decisions import Decisions
+from ..work.passed_on import Origin, origin_of, passed_on
+from .beside import Beside, beside_of
 from .older import modern
 
 FORMAT = "emberquilt-composition"
-VERSION = 10
+VERSION = 11
 DOCUMENT = "composition.json"
-MOST_BYTES = 120_000_000
-MOST_ENTRIES = 50
+MOST_BYTES = 240_000_000
+MOST_ENTRIES = 1000
 STAMP = (1980, 1, 1, 0, 0, 0)
 """Times inside the ZIP are fixed, so that the same composition gives the same bytes; the date stands in the
 document."""
@@ -55,6 +57,13 @@ class Project:
     log: tuple[dict, ...] = ()
     source_name: str = ""
     source: bytes = b""
+    origin: Origin = field(default_factory=Origin)
+    beside: Beside = field(default_factory=Beside)
+    """What goes along when it is wished."""
+
+    def passed_on(self, practice: Practice | None = None) -> "Project":
+        """Without what is its shop's alone; its log and photos are."""
+        return replace(self, composition=passed_on(self.composition, practice), log=(), beside=Beside())
 
 
 def write_project(project: Project) -> bytes:
@@ -64,6 +73,8 @@ def write_project(project: Project) -> bytes:
         archive.writestr(_entry(DOCUMENT), text.encode())
         if project.source:
             archive.writestr(_entry(f"source/{project.source_name}"), project.source)
+        for name, data in project.beside.files():
+            archive.writestr(_entry(name), data)
     return buffer.getvalue()
 
 
@@ -91,6 +102,8 @@ def document_of(project: Project) -> dict:
         "log": list(project.log),
         "woods": [wood.as_dict() for wood in own_woods(composition)],
         "source": f"source/{project.source_name}" if project.source else "",
+        "origin": asdict(project.origin),
+        **project.beside.document(),
     }
 
 
@@ -159,7 +172,9 @@ def read_project(data: bytes) -> Project:
             if document["version"] < VERSION:
                 document = modern(document)
             source_name = document["source"].removeprefix("source/")
-            source = archive.read(document["source"]) if document["source"] in archive.namelist() else b""
+            names = set(archive.namelist())
+            source = archive.read(document["source"]) if document["source"] in names else b""
+            beside = beside_of(document, lambda name: archive.read(name) if name in names else b"")
     except zipfile.BadZipFile:
         raise BadProject("This file is no project file, or it was cut off on its way.") from None
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError):
@@ -171,7 +186,15 @@ def read_project(data: bytes) -> Project:
             raise
         raise BadProject("This project file is damaged and cannot be unpacked.") from problem
     _check_log(document["log"])
-    return Project(_composition(document), document["saved"], tuple(document["log"]), source_name, source)
+    return Project(
+        _composition(document),
+        document["saved"],
+        tuple(document["log"]),
+        source_name,
+        source,
+        _origin(document.get("origin", {})),
+        beside,
+    )
 
 
 def read_planned(data: bytes) -> Project:
@@ -188,6 +211,13 @@ def read_planned(data: bytes) -> Project:
         words = str(problem) if isinstance(problem, EmberError) else f"{type(problem).__name__}: {str(problem)[:80]}"
         raise BadProject(f"No plan can be made of this project file, so it is refused: {words}") from problem
     return project
+
+
+def _origin(values: dict) -> Origin:
+    try:
+        return origin_of(values)
+    except BadChoice:
+        raise BadProject("The licence noted in this project file is none that is known here.") from None
 
 
 def _check_log(log: list[dict]) -> None:

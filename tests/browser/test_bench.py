@@ -4,6 +4,7 @@ import json
 import random
 import sqlite3
 import threading
+import time
 from contextlib import closing
 
 import pytest
@@ -132,6 +133,10 @@ def test_the_server_dies_half_way_and_nothing_is_lost(chromium, tmp_path):
         page.route("**/bench/sync/", kill_half_way)
         context.set_offline(False)
         page.wait_for_selector("#bench[data-alone=yes]")
+        # the phone was alone before, too: what it sends passes by only while this process listens to it
+        until = time.monotonic() + 60
+        while not killed.is_set() and time.monotonic() < until:
+            page.wait_for_timeout(50)
         server.process.wait(10)
         tick(page, 5)
         # what was done without it is still there after the phone went out, too

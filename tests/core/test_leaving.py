@@ -214,7 +214,7 @@ BAD = {
         ),
         "damaged",
     ),
-    "newer": (rewritten(lambda d: d.update(version=11)), "version 11"),
+    "newer": (rewritten(lambda d: d.update(version=12)), "version 12"),
     "another format": (rewritten(lambda d: d.update(format="shopping-list")), "no project file"),
     "not json": (zipped({"composition.json": b"{"}), "damaged"),
     "a list": (zipped({"composition.json": b"[]"}), "no project file"),

@@ -67,6 +67,11 @@ def addresses(row) -> dict[str, str]:
         "board-face": f"/shop/board/{board.pk}/face.jpg",
         "login": "/enter/",
         "account": "/account/",
+        "pass-on": f"/picture/{row.uid}/pass-on/",
+        "shown": f"/shown/{row.uid}/",
+        "shown-scene": f"/shown/{row.uid}/numbers.json",
+        "club": "/club/",
+        "phone": "/phone/",
     }
     for name in STATIONS:
         table[f"station {name}"] = f"/picture/{row.uid}/{name}/"
@@ -79,12 +84,12 @@ def addresses(row) -> dict[str, str]:
 
 def test_every_page_answers_with_and_without_woods(client, work, page):
     for name, address in addresses(work).items():
-        assert client.get(address).status_code == 200, name
+        assert client.get(address, follow=name == "shown").status_code == 200, name
     assert page.do(work, "wood", "wood", "1-6", wood="walnut").status_code == 200
     page.do(work, "relief", "thickness", "1-6", length="3/4 in")
     page.do(work, "relief", "shim", "2", length="1/8 in")
     for name, address in addresses(work).items():
-        assert client.get(address).status_code == 200, name
+        assert client.get(address, follow=name == "shown").status_code == 200, name
 
 
 def test_the_smoke_test_knows_every_page(work):
@@ -132,6 +137,18 @@ def test_the_smoke_test_knows_every_page(work):
         "board-change",
         "end-session",
         "end-sessions",
+        "show-to",
+        "show-no-longer",
+        "put-on-shelf",
+        "copy",
+        "leave-alone",
+        "pattern",
+        "pattern-scene",
+        "take-pattern",
+        "take-down",
+        "come-in",
+        "first",
+        "health",
     }
     posts |= {"board-photograph", "board-photo", "board-defect", "board-defect-clear"}
     assert named == seen | drafts | posts

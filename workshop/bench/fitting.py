@@ -21,8 +21,8 @@ from emberquilt.work.readings import dress_of
 from emberquilt.work.scene import Mark, Scene, scene_of
 from emberquilt.work.setting import whole_number
 from workshop.compositions import actions
+from workshop.compositions.access import at_work
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 from workshop.stations.faces import wood_table
 
 from .practice import photo_of
@@ -34,7 +34,7 @@ STEPS_MM = (0.1, 0.2, 0.5, 1.0)
 @require_http_methods(["GET", "POST"])
 def fit(request, uid):
     """One seam: it fits, is tight, or gapes; then what to do about it. By POST what was found."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     order = fit_order(plan.job, plan.glue)
     asked = request.POST if request.method == "POST" else request.GET
@@ -152,7 +152,7 @@ def _drawn(plan: Plan, order, seam: FitSeam, said: dict, advice: Advice | None) 
 @require_http_methods(["GET", "POST"])
 def which(request, uid):
     """The part that one holds in the hand, by its number or by a photo of it on a plain ground."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     problem, matches = "", []
     if request.method == "POST":

@@ -13,8 +13,8 @@ from emberquilt.practice import CHOICES
 from emberquilt.saw.difficulty import difficulty_of
 from emberquilt.saw.drift import Drift, drift_of
 from emberquilt.saw.practice_sheet import LEVELS, exercises
+from workshop.compositions.access import own
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 from workshop.shop.actions import shop_of
 
 from .models import Skill

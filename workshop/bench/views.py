@@ -22,8 +22,9 @@ from emberquilt.intake.raster_source import read_picture
 from emberquilt.plan import Plan
 from emberquilt.saw.steps import SAW_VERBS
 from emberquilt.work.copies import any_copy
+from workshop.compositions.access import at_work
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
+from workshop.entry.allowance import need_bytes
 from workshop.stations.faces import wood_table
 
 from . import entries
@@ -39,7 +40,7 @@ JPEG_QUALITY = 84
 
 @require_GET
 def bench(request, uid):
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     pocket = plan.pocket | {
         "uid": str(row.uid),
@@ -72,7 +73,7 @@ def _loads(plan: Plan) -> int:
 def more(request, uid):
     """Some of the drawings that belong to cards: the ways of the blade, and what comes off in shaping. The address
     changes with the work."""
-    plan = plan_of(own(request, uid))
+    plan = plan_of(at_work(request, uid))
     load = request.GET.get("load", "")
     first = int(load) * A_LOAD if load.isdecimal() and len(load) < 6 else 0
     ways, shaped = {}, {}
@@ -89,7 +90,7 @@ def more(request, uid):
 @require_POST
 def sync(request, uid):
     """What a phone wrote down since it was heard last, and what others wrote down since."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     try:
         told = json.loads(request.body)
         if not isinstance(told, dict):
@@ -105,7 +106,7 @@ def sync(request, uid):
 @require_POST
 def photo(request, uid):
     """A photo from the bench, once however often it is sent."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     name, step, part = (request.POST.get(key, "") for key in ("id", "step", "part"))
     if not entries.NAME.match(name) or not entries.MARK.match(step) or not entries.MARK.match(part):
         raise BadChoice("This photo came without a name, and cannot be kept.")
@@ -113,6 +114,7 @@ def photo(request, uid):
         return JsonResponse({"state": "known"})
     if row.snapshots.count() >= MOST_SNAPSHOTS:
         raise BadChoice(f"This work has {MOST_SNAPSHOTS} photos already. Drop some in its log first.")
+    need_bytes(row.owner, 0)
     picture = read_picture(photo_of(request, "Take a photo first."))
     rgb = picture.rgb if picture.rgb is not None else cv2.cvtColor(picture.grey, cv2.COLOR_GRAY2RGB)
     share = MOST_SIDE_PX / max(rgb.shape[:2])
@@ -133,20 +135,20 @@ def photo(request, uid):
 @cache_control(private=True, max_age=31536000, immutable=True)
 def snapshot(request, uid, pk):
     """A photo that was taken at the bench."""
-    kept = get_object_or_404(Snapshot, pk=pk, composition=own(request, uid))
+    kept = get_object_or_404(Snapshot, pk=pk, composition=at_work(request, uid))
     return HttpResponse(bytes(kept.jpeg), content_type="image/jpeg")
 
 
 @require_GET
 def pedal(request, uid):
     """A foot switch to try the bench with: it sends what a real one's key would."""
-    return render(request, "bench/pedal.html", {"row": own(request, uid)})
+    return render(request, "bench/pedal.html", {"row": at_work(request, uid)})
 
 
 @require_GET
 def manifest(request, uid):
     """What a phone needs to know to put the bench of this work among its applications."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     address = reverse("bench", args=(row.uid,))
     icons = [
         {"src": static("mark.svg"), "sizes": "any", "type": "image/svg+xml", "purpose": "any"},

@@ -2,8 +2,8 @@
 
 import datetime as dt
 from collections import defaultdict
-from collections.abc import Iterator
-from dataclasses import replace
+from collections.abc import Collection, Iterator
+from dataclasses import asdict, replace
 from typing import Any
 
 import shapely
@@ -17,11 +17,13 @@ from emberquilt.practice import Practice
 from emberquilt.work.change import LAYER_FIELDS, Edit, applied, inverse, with_decisions
 from emberquilt.work.composition import Composition
 from emberquilt.work.copies import any_copy
+from emberquilt.work.passed_on import Origin
 from emberquilt.work.verbs import edit
 from workshop.bench.kept_log import keep_log, log_of
 from workshop.shop.actions import bring_woods
 
 from . import models, store, worked_out
+from .beside import along, keep_along
 from .journal import as_json, from_json
 from .proposals import proposed
 
@@ -164,20 +166,35 @@ def accept_draft(draft: models.Draft, name: str, practice: Practice, most: int =
 
 def bring_project(owner, data: bytes) -> models.Composition:
     """A project file as a new composition of this owner, with its log. Raises `BadProject`; then nothing is kept."""
-    project: Project = read_planned(data)
+    return bring(owner, read_planned(data))
+
+
+def bring(owner, project: Project) -> models.Composition:
+    """A project as a new composition of this owner."""
     with transaction.atomic():
         spoken_of = [int(name) for event in project.log if (name := any_copy(event["part"])).isdecimal()]
         composition = replace(project.composition, last_key=max(spoken_of, default=0))
         bring_woods(owner, own_woods(composition))
         row = store.save_new(owner, composition, project.source_name, project.source)
+        if project.origin:
+            row.origin = asdict(project.origin)
+            row.save(update_fields=["origin"])
         keep_log(row, project.log)
+        keep_along(row, project.beside)
     return row
 
 
-def project_of(row: models.Composition, now: dt.datetime) -> Project:
+def project_of(row: models.Composition, now: dt.datetime, wished: Collection[str] = ()) -> Project:
+    """What leaves with its file; `wished`: what is to go along (see beside.py)."""
     source = models.Source.objects.filter(composition=row).values_list("data", flat=True).first()
     return Project(
-        store.load(row), now.isoformat(timespec="seconds"), log_of(row), row.source_name, bytes(source or b"")
+        store.load(row),
+        now.isoformat(timespec="seconds"),
+        log_of(row),
+        row.source_name,
+        bytes(source or b""),
+        Origin(**row.origin),
+        along(row, wished),
     )
 
 

@@ -27,6 +27,8 @@ class Composition(models.Model):
     cursor = models.PositiveIntegerField(default=0)
     last_key = models.PositiveIntegerField(default=0)
     source_name = models.CharField(max_length=200, blank=True)
+    origin = models.JSONField(default=dict)
+    """Who drew it and under which licence, where it is told (see the core's `Origin`)."""
     starter = models.BooleanField(default=False)
     """The demo's first work, for somebody who has never done this."""
     told = models.JSONField(default=dict)
@@ -39,6 +41,27 @@ class Composition(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Share(models.Model):
+    """A work shown to another account: to look at, to take a copy of too, or to work on together."""
+
+    class May(models.TextChoices):
+        READ = "read", "to look at"
+        COPY = "copy", "a copy may be taken"
+        WORK = "work", "to work on together"
+
+    composition = models.ForeignKey(Composition, models.CASCADE, related_name="shares", db_index=False)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="shared_with")
+    may = models.CharField(max_length=4, choices=May.choices)
+    since = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("person__username",)
+        constraints = (models.UniqueConstraint(fields=("composition", "person"), name="shared_once"),)
+
+    def __str__(self) -> str:
+        return f"{self.composition_id} for {self.person_id}: {self.may}"
 
 
 class Source(models.Model):

@@ -18,6 +18,7 @@ from emberquilt.work.copies import any_copy
 from emberquilt.work.decisions import Decisions
 from emberquilt.work.on_boards import on_boards
 from emberquilt.work.parts import job_of
+from workshop.entry.allowance import need_work
 from workshop.kept import Kept
 from workshop.shop.actions import rack_of, shop_of
 from workshop.shop.models import Shop
@@ -26,6 +27,7 @@ from . import models
 from .worked_out import outlines_known
 
 KEPT = 24
+ANOTHER = "another work"
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
@@ -47,6 +49,9 @@ def _rack_beside(row: models.Composition, shop: Shop) -> Rack:
     rack = rack_of(row.owner, shop)
     spoken = _spoken.get((shop.pk, shop.revision, shop.spoken), lambda: _read_spoken(row.owner, rack))
     others = tuple(one for uid, one in spoken if uid != row.uid)
+    if row.shares.filter(may=models.Share.May.WORK).exists():
+        # whoever works on this one sees where parts of others lie, not what they are called
+        others = tuple(replace(one, work=ANOTHER) for one in others)
     return replace(rack, spoken_for=others) if others else rack
 
 
@@ -135,7 +140,9 @@ def _read_outlines(row: models.Composition, layer_of: dict[int, list[Piece]]) ->
 
 
 def save_new(owner, composition: Composition, source_name: str = "", source: bytes = b"") -> models.Composition:
-    """Rows for a composition that is not kept yet. Call inside a transaction."""
+    """Rows for a composition that is not kept yet, inside a transaction. Raises `BadChoice` where the account has room
+    for none."""
+    need_work(owner)
     row = models.Composition.objects.create(
         owner=owner,
         name=composition.name,

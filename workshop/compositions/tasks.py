@@ -9,6 +9,7 @@ from emberquilt.intake.apart import DRAWING
 from emberquilt.intake.knobs import knobs_of, size_of
 from emberquilt.intake.propose import propose
 from emberquilt.work.composition import Composition
+from workshop.entry.allowance import need_bytes
 from workshop.longwork.kinds import Kind, enter
 from workshop.longwork.queue import ask
 from workshop.shop.actions import practice_of
@@ -55,8 +56,15 @@ PIECES = enter(
 )
 
 
+BROUGHT = ("name", "data", "font", "over", "knobs")
+"""Fields of a draft that people give."""
+
+
 def begin(draft: Draft) -> None:
     """Ask for a (new) try, after the draft is safely written. What an earlier try found stays until this one is
-    done."""
-    draft.save()
-    ask(PIECES, draft)
+    done. Raises `BadChoice` where the account has no room for it."""
+    need_bytes(draft.owner, len(draft.data) + len(draft.font) + len(draft.over) if draft.pk is None else 0)
+    with transaction.atomic():
+        # never its state, which another request or the worker may be writing
+        draft.save(update_fields=None if draft.pk is None else BROUGHT)
+        ask(PIECES, draft)

@@ -5,6 +5,7 @@ import re
 from collections import Counter
 from dataclasses import replace
 
+from django.conf import settings
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import Http404, HttpResponse, JsonResponse
@@ -19,7 +20,7 @@ from emberquilt.drawing.pdf import check_pdf
 from emberquilt.drawing.read import read
 from emberquilt.errors import BadDrawing, BadProject, EmberError
 from emberquilt.formats.export import export
-from emberquilt.formats.project import write_project
+from emberquilt.formats.project import Project, write_project
 from emberquilt.intake.judged import said
 from emberquilt.intake.knobs import CHOICES, KINDS, LIMITS, MARKED, knobs_of, size_of
 from emberquilt.intake.lettering import open_font
@@ -35,6 +36,7 @@ from emberquilt.work.parts import job_of
 from emberquilt.work.scene import Dress, Mark, Scene, shapes_of
 from emberquilt.work.setting import points_of
 from emberquilt.work.view import view_of
+from workshop.entry.allowance import near, need_work
 from workshop.longwork.queue import stop
 from workshop.shop.actions import practice_of, rack_of, shop_of
 from workshop.stations.faces import rack_stamp, table_of
@@ -43,9 +45,11 @@ from workshop.stations.rule import next_station
 from workshop.stations.told import shelf_entry, tell_afresh
 
 from . import actions, store, tasks
+from .access import at_work, is_helper, own, to_see
 from .beginnings import led_on
+from .beside import WISHES
 from .knobs import knob_context, wanted_pieces
-from .models import Composition, Draft
+from .models import Composition, Draft, Share
 from .plans import plan_of
 from .proposals import marked_on, proposed, stroked, unpack_proposal
 from .titles import title_of
@@ -59,11 +63,6 @@ TYPES = {
     "parts": "text/csv; charset=utf-8",
 }
 SANDBOX = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox"
-
-
-def own(request, uid) -> Composition:
-    """The composition, if it belongs to whoever asks."""
-    return get_object_or_404(Composition.objects.select_related("owner"), uid=uid, owner=request.user)
 
 
 def _own_draft(request, uid) -> Draft:
@@ -99,6 +98,9 @@ def shelf(request):
         "rack_stamp": rack_stamp(stock.shelf, stock.boards),
         "wood_table": table_of(stock.shelf),
         "begin": begin if begin and not begin["begun"] else None,
+        "shown": Share.objects.filter(person=request.user).select_related("composition__owner")[:MOST_DRAFTS],
+        "near": near(request.user),
+        "club": not settings.LOCAL_PERSON,
     }
     return render(request, "compositions/shelf.html", context)
 
@@ -118,7 +120,7 @@ def tag(request, uid):
 def thumb(request, uid):
     """A work as it stands on the shelf, seen from afar: outlines and what they wear. Its address holds the state it
     shows."""
-    scene = from_afar(store.load(own(request, uid)), numbered=request.GET.get("numbers") == "yes")
+    scene = from_afar(store.load(to_see(request, uid)), numbered=request.GET.get("numbers") == "yes")
     return JsonResponse(shapes_json(scene) | {"dress": dress_json(scene)})
 
 
@@ -154,7 +156,11 @@ def bring(request):
     except EmberError as problem:
         return _shelf_with(request, str(problem))
     draft = Draft(owner=request.user, name=name or "Words", file_name=file_name, data=data, knobs=knobs)
-    tasks.begin(draft)
+    try:
+        need_work(request.user)
+        tasks.begin(draft)
+    except EmberError as problem:
+        return _shelf_with(request, str(problem))
     return redirect("draft", draft.uid)
 
 
@@ -340,14 +346,14 @@ def draft_accept(request, uid):
 @cache_control(max_age=31536000, private=True, immutable=True)
 def shapes(request, uid):
     """Outlines of what is seen. Their address holds the shape's revision, so they may be kept for ever."""
-    composition = store.load(own(request, uid))
+    composition = store.load(to_see(request, uid))
     view = view_of(composition, request.GET.get("view", ""))
     return JsonResponse(shapes_json(scene_in(job_of(composition), view, {})))
 
 
 @require_GET
 def dress(request, uid, station, show):
-    plan = plan_of(own(request, uid))
+    plan = plan_of(at_work(request, uid))
     view = view_of(plan.composition, request.GET.get("view", ""))
     return JsonResponse(dress_json(read(plan, station, show, plan.findings(station), view)))
 
@@ -355,10 +361,10 @@ def dress(request, uid, station, show):
 @require_GET
 def leave(request, uid, kind):
     """A file that leaves the workshop: one of `TYPES`, or the whole project."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     name = re.sub(r"[^A-Za-z0-9]+", "-", row.name).strip("-").lower() or "picture"
     if kind == "project":
-        data, content_type, kind = write_project(actions.project_of(row, timezone.now())), "application/zip", "ember"
+        data, content_type, kind = write_project(_leaving(request, row)), "application/zip", "ember"
     elif kind == "check":
         practice = store.load(row).practice
         data, content_type, kind = check_pdf(practice, request.GET.get("paper") or practice.paper), TYPES["pdf"], "pdf"
@@ -374,6 +380,13 @@ def leave(request, uid, kind):
         raise BadProject(f"Nothing leaves here as “{kind}”.")
     headers = {"Content-Disposition": f'attachment; filename="{name}.{kind}"', "X-Content-Type-Options": "nosniff"}
     return HttpResponse(data, content_type=content_type, headers=headers)
+
+
+def _leaving(request, row: Composition) -> Project:
+    """The project file, as far as it is the asker's to take: what the shop earns and when it works stays with it."""
+    if is_helper(request, row):
+        return actions.project_of(row, timezone.now()).passed_on()
+    return actions.project_of(row, timezone.now(), [wish for wish in request.GET.getlist("with") if wish in WISHES])
 
 
 @require_POST

@@ -12,6 +12,7 @@ from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_POST
 
 from . import throttle
+from .allowance import rooms
 from .models import SignedIn
 from .sessions import end, end_others, note
 
@@ -76,7 +77,12 @@ def account(request):
 
 
 def _account(request, form) -> dict:
-    return {"form": form, "browsers": request.user.signed_in.all(), "current": request.session.session_key}
+    return {
+        "form": form,
+        "browsers": request.user.signed_in.all(),
+        "current": request.session.session_key,
+        "rooms": rooms(request.user, counted=True),
+    }
 
 
 @require_POST

@@ -15,6 +15,8 @@ from workshop.serving.folder import sentence_for
 from workshop.shop.actions import shop_of
 from workshop.stations.told import tell_afresh
 
+from .models import AtThisComputer
+
 LOCAL_NAME = "workshop"
 log = logging.getLogger(__name__)
 
@@ -94,10 +96,15 @@ class LocalPerson:
 
 
 def local_person():
+    """Whoever works at this computer; by whatever name, once they have made an account of theirs."""
+    here = AtThisComputer.objects.select_related("person").first()
+    if here is not None:
+        return here.person
     person, made = get_user_model().objects.get_or_create(username=LOCAL_NAME)
     if made:
         person.set_unusable_password()
         person.save(update_fields=["password"])
+    AtThisComputer.objects.get_or_create(person=person)
     return person
 
 

@@ -31,3 +31,37 @@ class SignedIn(models.Model):
 
     def __str__(self) -> str:
         return f"{self.person_id} in {self.browser}"
+
+
+class Allowance(models.Model):
+    """What one account may have where that is another than the usual: works, megabytes, and minutes of long work a day;
+    0 is without limit. `used_bytes` as counted last."""
+
+    person = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="allowance")
+    works = models.PositiveIntegerField(null=True)
+    megabytes = models.PositiveIntegerField(null=True)
+    minutes = models.PositiveIntegerField(null=True)
+    used_bytes = models.PositiveBigIntegerField(default=0)
+
+    def __str__(self) -> str:
+        return f"what {self.person_id} may have"
+
+
+class OneTimeKey(models.Model):
+    """Opens the door once, until a moment; only its digest is kept. Without a person it makes the first account."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="keys")
+    digest = models.CharField(max_length=64, unique=True)
+    until = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"for {self.person_id} until {self.until}"
+
+
+class AtThisComputer(models.Model):
+    """Who works at the computer itself, where nobody signs in."""
+
+    person = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+
+    def __str__(self) -> str:
+        return str(self.person)

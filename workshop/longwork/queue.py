@@ -9,6 +9,8 @@ from django.db import models, transaction
 from django.db.models import F
 from django.utils import timezone
 
+from workshop.entry.allowance import need_minutes
+
 from . import signal
 from .kinds import KINDS, Kind, every_kind
 from .models import LongWork, Spent, Turn
@@ -22,10 +24,20 @@ LEASE = dt.timedelta(seconds=15)
 """What its worker has not been heard of for so long has none."""
 
 
-def ask(kind: Kind, row: LongWork, cut_off: int = 0, **fresh) -> None:
-    """A (new) try of this row: an earlier one ends. `fresh` is written with it."""
+def ask(kind: Kind, row: LongWork, cut_off: int | None = None, **fresh) -> None:
+    """A (new) try of this row: an earlier one ends. `fresh` is written with it; `cut_off` counts the tries of one that
+    is taken up again. Raises `BadChoice` where the account has used up its minutes."""
+    if cut_off is None:
+        need_minutes(kind.owner(row))
     with transaction.atomic():
-        begun = {"state": LongWork.State.WAITING, "share": 0, "words": "", "problem": "", "cut_off": cut_off, **fresh}
+        begun = {
+            "state": LongWork.State.WAITING,
+            "share": 0,
+            "words": "",
+            "problem": "",
+            "cut_off": cut_off or 0,
+            **fresh,
+        }
         kind.model.objects.filter(pk=row.pk).update(turn=F("turn") + 1, **begun)
         row.turn = kind.model.objects.values_list("turn", flat=True).get(pk=row.pk)
         for name, value in begun.items():

@@ -24,8 +24,8 @@ from emberquilt.plan import Plan
 from emberquilt.practice import CHOICES
 from emberquilt.saw.cuts import holes_of
 from emberquilt.work.setting import number
+from workshop.compositions.access import at_work
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 
 MOST_SHOWN = 60
 
@@ -55,7 +55,7 @@ def _line_mm(asked: dict[str, str]) -> float:
 @require_GET
 def printing(request, uid):
     """Every page of the pack, before it is printed."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     asked = _asked(request, plan)
     context = {
@@ -94,7 +94,7 @@ def printing(request, uid):
 @require_GET
 def printed(request, uid):
     """The pack as a PDF."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     asked = _asked(request, plan)
     data = pack_pdf(plan.job, _pack(plan, asked), asked["line"], _line_mm(asked))

@@ -32,8 +32,8 @@ from emberquilt.work.parts import job_of
 from emberquilt.work.readings import dress_of
 from emberquilt.work.scene import Scene, shapes_of
 from emberquilt.work.view import View, target_of, view_of
+from workshop.compositions.access import at_work
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 from workshop.longwork.queue import stop
 from workshop.shop.actions import photos_of
 from workshop.stations.faces import FACE_PX_PER_MM, face_url, wood_table
@@ -56,7 +56,7 @@ def _width(request) -> int:
 @cache_control(max_age=31536000, private=True, immutable=True)
 def look(request, uid):
     """The picture as it stands, quickly drawn. Its address holds the state it shows, so it may be kept."""
-    plan = plan_of(own(request, uid))
+    plan = plan_of(at_work(request, uid))
     composition = _coated(plan, request.GET.get("coats", ""))
     width = _width(request)
     light = lit_from(
@@ -112,7 +112,7 @@ def _jpeg(rgb: np.ndarray, quality: int = QUALITY) -> HttpResponse:
 @require_POST
 def final_begin(request, uid):
     """Ask for the picture at print size; it is made outside the request."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     text = request.POST.get("dpi", "150")
     if not text.isdecimal() or int(text[:5]) not in DPIS:
         raise BadChoice("Choose 100, 150, 200 or 300 dots to the inch.")
@@ -122,14 +122,14 @@ def final_begin(request, uid):
 
 @require_POST
 def final_stop(request, uid):
-    row = own(request, uid)
+    row = at_work(request, uid)
     stop(FinalPicture.objects.filter(composition=row))
     return final(request, uid)
 
 
 def final(request, uid):
     """How far the picture at print size is; polled while it is made."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     if not request.htmx:
         # a part of the Wood station: opened by its address, the whole page comes
         return redirect(f"{reverse('station', args=(row.uid, 'wood'))}?show=picture")
@@ -147,7 +147,7 @@ def final(request, uid):
 
 @require_GET
 def final_png(request, uid):
-    row = own(request, uid)
+    row = at_work(request, uid)
     made = FinalPicture.objects.filter(composition=row, state=FinalPicture.State.READY).first()
     if made is None:
         raise BadChoice("The picture at print size is not made yet.")
@@ -158,7 +158,7 @@ def final_png(request, uid):
 @require_GET
 def palettes(request, uid):
     """Two to four palettes beside each other, each as the picture it would make."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     composition = plan.composition
     kept = [p.name for p in composition.decisions.wood.palettes]
@@ -210,7 +210,7 @@ MOST_SHORT = 3
 @require_GET
 def pack(request, uid):
     """The pictures that one pack of woods gives, of one layer."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     composition = plan.composition
     layer = _layer(composition, request.GET)
@@ -250,7 +250,7 @@ def _piece(composition: Composition, values) -> Piece:
 @require_GET
 def place(request, uid):
     """One piece over a board's face: slid and turned there, seen in the picture at once."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     composition, rack = plan.composition, plan.composition.rack
     piece = _piece(composition, request.GET)
@@ -319,7 +319,7 @@ def _face(board: Board, composition: Composition) -> dict:
 @require_GET
 def spots(request, uid):
     """The best places for a piece on a board, by what one looks for there."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     composition = plan_of(row).composition
     piece = _piece(composition, request.GET)
     coverage, asked = composition.home[piece.key].coverage, request.GET.get("copy", "1")

@@ -277,5 +277,11 @@ def nightly(now: dt.datetime) -> Made | None:
     return made
 
 
+def newest() -> dt.datetime | None:
+    """When the latest backup of a night was made; None where there is none."""
+    made = [path.stat().st_mtime for path in folder().glob(f"{NIGHTLY}*.zip")]
+    return dt.datetime.fromtimestamp(max(made), dt.UTC) if made else None
+
+
 def _older(paths: Iterable[Path], day: dt.date) -> list[Path]:
     return [path for path in paths if path.stem.removeprefix(NIGHTLY) <= day.isoformat()]

@@ -18,6 +18,8 @@ from emberquilt.stock.laying import CROSSCUT_MM
 from emberquilt.stock.panels import PanelPlan
 from emberquilt.units import Length
 from emberquilt.work.setting import number
+from workshop.compositions.access import helps
+from workshop.entry.allowance import need_bytes
 from workshop.kept import Kept
 
 from . import models
@@ -169,6 +171,14 @@ def own_board(owner, pk: int) -> models.Board:
     """Raises `BadChoice` where it is nobody's or another's."""
     row = models.Board.objects.filter(pk=pk, shop__owner=owner).first()
     if row is None:
+        raise BadChoice("That board is no longer on the rack.")
+    return row
+
+
+def seen_board(person, pk: int) -> models.Board:
+    """One's own, or one of a shop whose owner one works with. Raises `BadChoice`."""
+    row = models.Board.objects.select_related("shop__owner").filter(pk=pk).first()
+    if row is None or not (row.shop.owner_id == person.pk or helps(person, row.shop.owner_id)):
         raise BadChoice("That board is no longer on the rack.")
     return row
 
@@ -326,6 +336,7 @@ def photograph_board(
     `BadChoice`."""
     row = own_board(owner, pk)
     unit = practice_of(owner).unit
+    need_bytes(owner, len(data or b""))
     if data is None:
         data = bytes(BoardPhoto.objects.filter(board=row).values_list("data", flat=True).first() or b"")
     given = [Length.parse(text, unit).mm if text.strip() else 0.0 for text in (length, width)]
@@ -451,6 +462,28 @@ def bring_woods(owner, own: list[Wood]) -> None:
             marks.add(made.mark)
     if own:
         _changed(shop)
+
+
+def bring_board(owner, board: Board, photographed: bool) -> models.Board:
+    """A board that came with a project file, under its own mark, which is free."""
+    shop = shop_of(owner)
+    row = models.Board.objects.create(
+        shop=shop,
+        wood=board.wood,
+        name=board.name,
+        length_mm=board.length_mm,
+        width_mm=board.width_mm,
+        thickness_mm=board.thickness_mm,
+        grain_deg=board.grain_deg,
+        outline=[list(p) for p in board.outline],
+        defects=[[d.kind, [list(p) for p in d.ring]] for d in board.defects],
+        lab=list(board.lab) if board.lab else None,
+        spread=board.spread,
+        photo=int(photographed),
+        offcut=board.offcut,
+    )
+    _changed(shop)
+    return row
 
 
 def _other_mark(taken: set[str]) -> str:

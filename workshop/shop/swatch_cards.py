@@ -16,8 +16,8 @@ from emberquilt.practice import CHOICES
 from emberquilt.rack.swatches import MOST_WOODS, swatches_in
 from emberquilt.rack.woods import Wood
 from workshop.bench.practice import SMALL, photo_of
+from workshop.compositions.access import own
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 
 from . import actions
 

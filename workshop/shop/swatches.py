@@ -5,6 +5,13 @@ from django.urls import reverse
 from .models import OwnWood
 
 
+def woods_of(row, shop) -> dict[str, str]:
+    """Where the styles of the own woods of another's shop are, for a page of a work of theirs."""
+    if not OwnWood.objects.filter(shop=shop).exists():
+        return {}
+    return {"own_woods_css": f"{reverse('woods-css')}?of={row.uid}&v={shop.revision}"}
+
+
 def of_the_shop(request) -> dict[str, str]:
     """Where the styles of a person's own woods are, and where the browser tells its time zone; nothing for parts of a
     page."""

@@ -20,7 +20,8 @@ from emberquilt.rack.photo import REFERENCES
 from emberquilt.rack.rack import Rack
 from emberquilt.rack.seen import Seen
 from emberquilt.rack.woods import KINDS, LIMITS, woods
-from workshop.stations.faces import FACE_PX_PER_MM, RACK_PX_PER_MM, face_url, looks_as_shipped, tile_url
+from workshop.compositions.access import shown_by, to_see
+from workshop.stations.faces import FACE_PX_PER_MM, RACK_PX_PER_MM, face_url, looks_as_shipped, stamp, tile_url
 from workshop.stations.rack import rack
 
 from . import actions
@@ -182,10 +183,9 @@ def clear_defect(request, pk, index):
 def face(request, pk):
     """The face of a board, bare or under a finish; `small` as the rack shows it, several to a page."""
     wanted = RACK_PX_PER_MM if request.GET.get("small") else FACE_PX_PER_MM
-    stock = actions.rack_of(request.user)
-    one = next((b for b in stock.boards if b.key == pk), None)
-    if one is None:
-        raise BadChoice("That board is no longer on the rack.")
+    shop = actions.seen_board(request.user, pk).shop
+    stock = actions.rack_of(shop.owner, shop)
+    one = next(b for b in stock.boards if b.key == pk)
     seen = Seen(stock, request.GET.get("finish", "raw"))
     rgb, fine = board_face(
         one,
@@ -293,14 +293,22 @@ def drop_wood(request, code):
 @require_GET
 @cache_control(max_age=31536000, private=True, immutable=True)
 def wood_tile(request, code):
-    wood = actions.rack_of(request.user).shelf.wood(code)
+    wanted, shelf = request.GET.get("v", ""), actions.rack_of(request.user).shelf
+    wood = shelf.get(code)
+    if wood is None or str(stamp(wood)) != wanted:
+        # a work that somebody shows to this person may be of a wood of theirs
+        shelves = (actions.rack_of(owner).shelf for owner in shown_by(request.user))
+        shown = (other for one in shelves if (other := one.get(code)) and str(stamp(other)) == wanted)
+        wood = next(shown, None) or shelf.wood(code)
     return _jpeg(tile(wood, lab_of(wood.finished)))
 
 
 @require_GET
 def woods_css(request):
-    """What swatches of one's own woods look like, beside the shipped ones'."""
-    shelf = actions.rack_of(request.user).shelf
+    """What swatches of one's own woods look like, beside the shipped ones'; or of those of whoever shows a work."""
+    of = request.GET.get("of", "")
+    owner = to_see(request, of).owner if of else request.user
+    shelf = actions.rack_of(owner).shelf
     own = [w for w in shelf.values() if not looks_as_shipped(w)]
     rules = [f".wd-{w.code}{{background:{w.finished} url({tile_url(w)})}}" for w in own]
     return HttpResponse("\n".join(rules), content_type="text/css")

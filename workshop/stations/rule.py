@@ -18,6 +18,8 @@ NAMES = {
     "bench": "Bench",
     "log": "Log",
 }
+WITH_OWNER = ("calendar", "log")
+"""Hours, money and the shop's other works are there: these stay with the owner of a work that several work on."""
 WAITING = "waits for wood"
 MOST_TICKS, LEAST_TICKS, MOST_BEADS = 40, 12, 9
 WIDTHS = {False: 96, True: 186}
@@ -49,6 +51,10 @@ def counts_later(plan: Plan) -> bool:
 def bare_rule(current: str) -> list[Leaf]:
     """The stations alone, to stand there until the counts come."""
     return [_leaf(s, "…", 0, 0, s == current) for s in NAMES]
+
+
+def seen_by_helper(leaves: list[Leaf]) -> list[Leaf]:
+    return [leaf for leaf in leaves if leaf.station not in WITH_OWNER]
 
 
 def rule_of(plan: Plan, current: str, told: dict[str, Any]) -> list[Leaf]:

@@ -27,19 +27,20 @@ from emberquilt.work.scene import shapes_of
 from emberquilt.work.setting import length_of
 from emberquilt.work.view import Target, View, target_of, view_of, view_with
 from workshop.compositions import actions, store
+from workshop.compositions.access import at_work, is_helper, own
 from workshop.compositions.models import Composition, LayoutSearch
 from workshop.compositions.plans import keep_whole, plan_of
-from workshop.compositions.views import own
 from workshop.longwork.queue import stop
 from workshop.pictures.light import look_address
 from workshop.shop import actions as shop_actions
 from workshop.shop.actions import practice_of, shop_of
+from workshop.shop.swatches import woods_of
 from workshop.stations.calendar import dates
 from workshop.stations.calendar.ticket import polishing
 from workshop.stations.desk import station_context
 from workshop.stations.log.ticket import logged
 from workshop.stations.relief.ticket import section as section_along
-from workshop.stations.rule import NAMES, bare_rule, counts_later, rule_of
+from workshop.stations.rule import NAMES, WITH_OWNER, Leaf, bare_rule, counts_later, rule_of, seen_by_helper
 from workshop.stations.stock.search import SECONDS, begin, found_places
 from workshop.stations.stock.ticket import search_context
 from workshop.stations.told import is_of_today, tell
@@ -89,7 +90,8 @@ def _context(
     entries = dict(row.entries.filter(seq__in=(row.cursor, row.cursor + 1)).values_list("seq", "label"))
     context = {
         "row": row,
-        "rule": bare_rule(station) if later else rule_of(plan, station, tell(row, shop, plan)),
+        "helper": is_helper(request, row),
+        "rule": _rule(request, row, bare_rule(station) if later else rule_of(plan, station, tell(row, shop, plan))),
         "later": later,
         "station_name": NAMES[station],
         "undo_label": entries.get(row.cursor, ""),
@@ -99,6 +101,8 @@ def _context(
         **station_context(plan, station, show, keys, view, _besides(request)),
     }
     keep_whole(row, plan)
+    if context["helper"]:
+        context |= woods_of(row, shop)
     if station in ("wood", "relief") or "coat_at" in context:
         context |= look_address(row, plan.composition)
     if "coat_at" in context:
@@ -116,6 +120,10 @@ def _context(
     return context
 
 
+def _rule(request, row: Composition, leaves: list[Leaf]) -> list[Leaf]:
+    return seen_by_helper(leaves) if is_helper(request, row) else leaves
+
+
 def _besides(request) -> dict[str, str]:
     """What a page asks for besides pieces, reading and view."""
     return {name: text for name in BESIDES if (text := request.POST.get(name) or request.GET.get(name))}
@@ -124,7 +132,7 @@ def _besides(request) -> dict[str, str]:
 @require_GET
 def section(request, uid):
     """The section along another line, alone: the line follows the hand."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     plan = plan_of(row)
     told = section_along(plan.job, request.GET.get("cut", ""), frozenset(_keys(request.GET.get("pieces", ""))))
     context = {"row": row, "practice": plan.composition.practice, "relief": plan.relief, **told}
@@ -135,7 +143,7 @@ def section(request, uid):
 @cache_control(private=True, max_age=3600, immutable=True)
 def way(request, uid):
     """The way of the blade through the blank of a part; the address changes with the work."""
-    plan = plan_of(own(request, uid))
+    plan = plan_of(at_work(request, uid))
     return JsonResponse(way_scene(plan.job, plan.saw, any_copy(request.GET.get("part", ""))))
 
 
@@ -143,7 +151,7 @@ def way(request, uid):
 @cache_control(private=True, max_age=3600, immutable=True)
 def mesh(request, uid):
     """The bodies of the turntable; the address changes with the work."""
-    plan = plan_of(own(request, uid))
+    plan = plan_of(at_work(request, uid))
     return HttpResponse(packed(plan.job, glue_order(plan.glue)), content_type="application/octet-stream")
 
 
@@ -158,16 +166,21 @@ def _spread_context(row: Composition, plan: Plan, context: dict) -> dict:
     return {"between": pace.sum_between((one.minutes, "saw", one.made_of) for one in plan.saw.cuts)}
 
 
+def _at_station(request, uid, station: str) -> Composition:
+    """The work, if whoever asks may work on it here."""
+    return own(request, uid) if station in WITH_OWNER else at_work(request, uid)
+
+
 @require_GET
 def station(request, uid, station):
-    row = own(request, uid)
+    row = _at_station(request, uid, station)
     return render(request, "stations/station.html", _asked(request, row, station))
 
 
 @require_GET
 def ticket(request, uid, station):
     """The ticket of other pieces, or the surroundings in another reading."""
-    row = own(request, uid)
+    row = _at_station(request, uid, station)
     return render(request, "stations/_changed.html", _asked(request, row, station))
 
 
@@ -194,7 +207,7 @@ def _target(request, row: Composition, keys: list[int]) -> Target:
 @require_GET
 def small(request, uid):
     """Which small pieces would be joined into which neighbour, listed before it happens."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     target = _target(request, row, [])
     smallest = request.GET.get("smallest", "")
     width = length_of({"smallest": smallest}, target.composition, "smallest", 0.1, 200.0)
@@ -206,7 +219,7 @@ def small(request, uid):
 @require_GET
 def suggest(request, uid):
     """Which woods would suit best together, told before any is given."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     target = _target(request, row, _keys(request.GET.get("pieces", "")))
     told = suggestion(target, request.GET.get("scope", "all"), request.GET.get("by", "colour"))
     context = {"row": row, "practice": target.composition.practice, "do_url": reverse("do", args=(row.uid, "wood"))}
@@ -215,7 +228,7 @@ def suggest(request, uid):
 
 def layout_search(request, uid):
     """How far the search for a better layout is, polled while it runs; asked for by POST, a new one begins."""
-    row = own(request, uid)
+    row = at_work(request, uid)
     if request.method == "POST":
         text = request.POST.get("seconds", "")
         if text not in {str(seconds) for seconds in SECONDS}:
@@ -267,7 +280,7 @@ def panel(request, uid):
 
 @require_POST
 def layout_search_stop(request, uid):
-    row = own(request, uid)
+    row = at_work(request, uid)
     stop(LayoutSearch.objects.filter(composition=row))
     return _searching(request, row)
 
@@ -281,11 +294,11 @@ def _searching(request, row: Composition) -> HttpResponse:
 @require_GET
 def rule(request, uid, station):
     """The strip of stations with what is left at each."""
-    row = own(request, uid)
+    row = _at_station(request, uid, station)
     plan = plan_of(row)
     view = view_of(plan.composition, request.GET.get("view", ""))
     told = tell(row, shop_of(row.owner), plan)
-    context = {"row": row, "rule": rule_of(plan, station, told), "plan": plan, "view": view}
+    context = {"row": row, "rule": _rule(request, row, rule_of(plan, station, told)), "plan": plan, "view": view}
     keep_whole(row, plan)
     return render(request, "stations/_rule.html", context)
 
@@ -293,8 +306,10 @@ def rule(request, uid, station):
 @require_POST
 def do(request, uid, station):
     """One edit: a verb, the chosen pieces, its values, and the revision that the page saw."""
-    row = own(request, uid)
+    row = _at_station(request, uid, station)
     verb = request.POST.get("verb", "")
+    if verb in (*MOVES, "ready_by") and is_helper(request, row):
+        raise BadChoice("Dates are planned by whoever the work belongs to.")
     if verb not in VERBS:
         raise BadChoice(f"There is no verb “{verb[:40]}”.")
     keys = _keys(request.POST.get("pieces", ""))
@@ -331,13 +346,13 @@ def _practice_values(row: Composition, values: dict) -> dict:
 
 @require_POST
 def undo(request, uid, station):
-    row = own(request, uid)
+    row = _at_station(request, uid, station)
     return _answer(request, row, station, _keys(request.POST.get("pieces", "")), lambda r: actions.undo(row, r))
 
 
 @require_POST
 def redo(request, uid, station):
-    row = own(request, uid)
+    row = _at_station(request, uid, station)
     return _answer(request, row, station, _keys(request.POST.get("pieces", "")), lambda r: actions.redo(row, r))
 
 
@@ -363,7 +378,7 @@ def _answer(request, row: Composition, station: str, keys: list[int], act) -> Ht
             return redirect(_address(reverse(back, args=(row.uid,)), view=request.POST.get("view", "")))
         home = reverse("station", args=(row.uid, station))
         return redirect(_address(home, pieces=runs(keys), view=request.POST.get("view", "")))
-    before, row = row, own(request, row.uid)
+    before, row = row, at_work(request, row.uid)
     keys = _still(keys, made)
     gives = _gives(dated, plan_of(row)) if dated is not None and made is not None else ""
     later = made is not None and made.reshapes

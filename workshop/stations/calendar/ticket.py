@@ -13,6 +13,7 @@ from emberquilt.errors import BadChoice
 from emberquilt.hours import DAYS
 from emberquilt.units import format_minutes
 from workshop.compositions.models import Composition, DatePlan
+from workshop.entry.allowance import has_minutes
 from workshop.stations.desk import Desk
 
 from .dates import SECONDS, works_beside
@@ -166,7 +167,7 @@ def polishing(row: Composition, plan: Schedule | None) -> dict:
     looked = dates is not None and (dates.live or dates.revision == row.revision)
     worth = plan is not None and (plan.gap or 0.0) > WORTH_A_LOOK and len(plan.own_slots) <= MOST_POLISHED
     return {
-        "polish_alone": settings.POLISH_ALONE and worth and not looked,
+        "polish_alone": settings.POLISH_ALONE and worth and not looked and has_minutes(row.owner),
         "dates": dates,
         "polish_live": dates is not None and dates.live,
         "polish_fresh": dates is not None and dates.revision == row.revision and bool(dates.told),

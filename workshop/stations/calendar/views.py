@@ -18,9 +18,9 @@ from emberquilt.hours import day_of
 from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.work.steps import Step
+from workshop.compositions.access import own
 from workshop.compositions.models import DatePlan
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 from workshop.longwork.queue import stop
 from workshop.shop.actions import shop_of
 from workshop.shop.clock import zone_of

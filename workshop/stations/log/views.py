@@ -33,9 +33,9 @@ from emberquilt.work.setting import whole_number
 from workshop.bench import entries
 from workshop.bench.actions import happened
 from workshop.bench.models import Snapshot, Story
+from workshop.compositions.access import own
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
-from workshop.compositions.views import own
 from workshop.pictures.light import light_of
 from workshop.shop import actions as shop_actions
 from workshop.shop.actions import photos_of, practice_of, shop_of

@@ -9,8 +9,9 @@ from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError
 
+from workshop.entry.allowance import most_of
 from workshop.entry.middleware import LOCAL_NAME
-from workshop.entry.models import Knock
+from workshop.entry.models import Allowance, Knock
 from workshop.entry.sessions import end_all
 from workshop.serving.backup import brought_up_to_date
 
@@ -21,12 +22,19 @@ class Command(BaseCommand):
     def add_arguments(self, parser):
         parser.add_argument("name")
         parser.add_argument("--reset", action="store_true", help="another password for an account that there is")
+        for name, what in (("works", "works"), ("megabytes", "megabytes"), ("minutes", "minutes of long work a day")):
+            parser.add_argument(
+                f"--{name}", help=f"how many {what} it may have: a number, 0 without limit, “usual” as all others"
+            )
         parser.add_argument("--close", action="store_true", help="nobody enters by this account any more; it is kept")
 
     def handle(self, *args, **options):
         brought_up_to_date()
         users, name = get_user_model().objects, options["name"].strip()
         person = users.filter(username__iexact=name).first()
+        measures = {name: options[name] for name in ("works", "megabytes", "minutes") if options[name] is not None}
+        if person is not None and measures and not options["reset"]:
+            return self._allow(person, measures)
         if options["close"] or options["reset"]:
             if person is None:
                 raise CommandError(f"There is no account “{name}”.")
@@ -48,6 +56,17 @@ class Command(BaseCommand):
         end_all(person)
         Knock.objects.filter(key=f"name:{person.username.casefold()}").delete()
         self.stdout.write(f"“{person.username}” can enter now.")
+        if measures:
+            self._allow(person, measures)
+
+    def _allow(self, person, measures: dict[str, str]) -> None:
+        for name, text in measures.items():
+            if text != "usual" and not (text.isdecimal() and len(text) < 8):
+                raise CommandError(f"--{name} is a number, 0 without limit, or “usual”. Nothing was changed.")
+        given = {name: None if text == "usual" else int(text) for name, text in measures.items()}
+        Allowance.objects.update_or_create(person=person, defaults=given)
+        told = ", ".join(f"{most or 'any number of'} {name}" for name, most in most_of(person).items())
+        self.stdout.write(f"“{person.username}” may have {told}.")
 
     def _close(self, person) -> None:
         person.is_active = False

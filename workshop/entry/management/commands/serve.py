@@ -1,12 +1,14 @@
 """Brings the data folder up to date, serves the pages and runs the worker for long work, all with one command."""
 
 from django.conf import settings
-from django.contrib.auth import get_user_model
-from django.contrib.auth.hashers import UNUSABLE_PASSWORD_PREFIX
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
+from django.urls import reverse
 
+from workshop.entry.keys import new_first_key
+from workshop.entry.phone import somebody_can_enter
 from workshop.serving import folder
+from workshop.serving.addresses import own_addresses
 from workshop.serving.backup import brought_up_to_date
 from workshop.serving.processes import House, listening
 from workshop.statics import gather
@@ -31,11 +33,14 @@ class Command(BaseCommand):
         if made := brought_up_to_date():
             self.stdout.write(f"This is a newer version; what was kept before lies in {made.path}.")
         gather()
-        if not settings.LOCAL_PERSON and not self._accounts():
-            raise CommandError(
-                f"Bound to {settings.BIND}, others could enter: make an account first with "
-                f"“python3 run.py account NAME”."
-            )
+        key = ""
+        if not settings.LOCAL_PERSON and not somebody_can_enter():
+            if not settings.LAN:
+                raise CommandError(
+                    f"Bound to {settings.BIND}, others could enter: make an account first with "
+                    f"“python3 run.py account NAME”."
+                )
+            key = new_first_key()
         if options["demo"]:
             call_command("load_demo")
         self._open_all()
@@ -45,7 +50,7 @@ class Command(BaseCommand):
         except OSError as problem:
             raise CommandError(f"Port {port} cannot be used ({problem.strerror}). Choose another with PORT=.") from None
         folder.sign(held, f"at port {port}")
-        self.stdout.write(f"Ember Quilt is at http://{settings.BIND}:{port}  (stop with Ctrl-C)")
+        self._say_where(port, key)
         self.stdout.flush()
         House(sock, settings.PROCESSES, not options["without_worker"]).run()
 
@@ -58,6 +63,17 @@ class Command(BaseCommand):
 
         every_kind()
 
-    @staticmethod
-    def _accounts() -> bool:
-        return get_user_model().objects.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exists()
+    def _say_where(self, port: int, key: str) -> None:
+        host = settings.BIND
+        if settings.LAN and host == "0.0.0.0":  # noqa: S104
+            host = next(iter(own_addresses()), host)
+        self.stdout.write(f"Ember Quilt is at http://{host}:{port}  (stop with Ctrl-C)")
+        if settings.LAN:
+            self.stdout.write(
+                "Everybody on this network can knock, and what they send is not enciphered on its way: serve a network "
+                "you trust, and never the open internet (docs/serving.md)."
+            )
+        if key:
+            self.stdout.write(
+                f"Nobody can enter yet. Make your account at http://{host}:{port}{reverse('first', args=(key,))}"
+            )

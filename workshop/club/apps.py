@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ClubConfig(AppConfig):
+    name = "workshop.club"
+    default_auto_field = "django.db.models.BigAutoField"
