@@ -12,6 +12,8 @@ serve: ## serve without the demo
 	@PORT=$(or $(PORT),8000) $(PYTHON) run.py serve
 test: ## lint, types, contracts and all tests
 	@$(PYTHON) run.py test
+test-postgres: ## the workshop's tests on PostgreSQL
+	@$(PYTHON) run.py test-postgres
 bench: ## the measured figures
 	@$(PYTHON) run.py bench
 screenshots: ## remake docs/screenshots from the demo
@@ -19,4 +21,4 @@ screenshots: ## remake docs/screenshots from the demo
 lint: ## ruff, mypy, import contracts
 	@$(PYTHON) run.py lint
 
-.PHONY: help setup demo serve test bench screenshots lint
+.PHONY: help setup demo serve test test-postgres bench screenshots lint

@@ -97,22 +97,19 @@ def account() -> None:
     call(PYTHON, "manage.py", "account", *sys.argv[2:], **data_folder())
 
 
+def debian(package: str) -> None:
+    """A package of Debian's, where one may be installed."""
+    if shutil.which("apt-get") and hasattr(os, "geteuid") and os.geteuid() == 0:
+        call("apt-get", "update", "-qq", check=False)
+        words = ("apt-get", "install", "-y", "-qq", "--no-install-recommends", package)
+        call(*words, check=False, DEBIAN_FRONTEND="noninteractive")
+
+
 def browser() -> None:
     """Chromium for the browser tests; Debian's package, where it is missing and may be installed."""
     if shutil.which("chromium") or Path("/usr/bin/chromium").exists():
         return
-    if shutil.which("apt-get") and hasattr(os, "geteuid") and os.geteuid() == 0:
-        call("apt-get", "update", "-qq", check=False)
-        call(
-            "apt-get",
-            "install",
-            "-y",
-            "-qq",
-            "--no-install-recommends",
-            "chromium",
-            check=False,
-            DEBIAN_FRONTEND="noninteractive",
-        )
+    debian("chromium")
     if not Path("/usr/bin/chromium").exists():
         sys.exit(
             "The browser tests need Chromium at /usr/bin/chromium: install it with “sudo apt-get install chromium”."
@@ -137,6 +134,15 @@ def test() -> None:
     call(PYTHON, "tools/share_of_tests.py")
 
 
+def test_postgres() -> None:
+    """The tests of the workshop with a PostgreSQL server of their own in the place of a file, and of backups between the
+    two; Debian's postgresql is installed where it is missing and may be."""
+    setup("requirements-dev.lock")
+    if not list(Path("/usr/lib/postgresql").glob("*/bin/initdb")):
+        debian("postgresql")
+    call(PYTHON, "-m", "tests.postgres", *sys.argv[2:])
+
+
 def bench() -> None:
     setup("requirements-dev.lock")
     browser()
@@ -153,7 +159,7 @@ def screenshots() -> None:
 
 COMMANDS = {
     f.__name__.replace("_", "-"): f
-    for f in (setup, demo, serve, account, backup, restore, export_all, test, bench, screenshots, lint)
+    for f in (setup, demo, serve, account, backup, restore, export_all, test, test_postgres, bench, screenshots, lint)
 }
 
 if __name__ == "__main__":

@@ -45,6 +45,19 @@ def rich(person, client, page):
     return row
 
 
+_FILE: list[bytes] = []
+
+
+@pytest.fixture
+def file(request, person):
+    """Its project file with all that can go along, made once."""
+    if not _FILE:
+        _FILE.append(taken(request.getfixturevalue("client"), request.getfixturevalue("rich")))
+        Composition.objects.all().delete()
+        shop_of(person).boards.all().delete()
+    return _FILE[0]
+
+
 ALL = "with=photos&with=boards&with=journal"
 
 
@@ -159,20 +172,18 @@ BAD = {
 
 
 @pytest.mark.parametrize("name", BAD)
-def test_what_does_not_fit_is_refused_whole(client, rich, person, name):
+def test_what_does_not_fit_is_refused_whole(client, person, file, name):
     change, entries = BAD[name]
-    data = changed(taken(client, rich), change, **entries)
-    shop_of(person).boards.all().delete()
-    answer = brought(client, data)
+    answer = brought(client, changed(file, change, **entries))
     assert answer.status_code == 200
     assert said(answer).endswith("."), said(answer)
-    assert Composition.objects.count() == 1
+    assert not Composition.objects.exists()
     assert not shop_of(person).boards.exists()
 
 
-def test_the_core_reads_what_goes_along(client, rich):
-    beside = read_project(taken(client, rich)).beside
+def test_the_core_reads_what_goes_along(file):
+    beside = read_project(file).beside
     assert [p.name for p in beside.photos] == ["phone1-1"]
     assert [one.board.name for one in beside.boards] == ["W1"]
     with pytest.raises(BadProject, match="same name"):
-        read_project(changed(taken(client, rich), BAD["two of one name"][0]))
+        read_project(changed(file, BAD["two of one name"][0]))

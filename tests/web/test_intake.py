@@ -13,6 +13,7 @@ from workshop import progress
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.proposals import proposed, unpack_proposal
+from workshop.compositions.uploads import MOST_UPLOAD
 from workshop.longwork.doing import do
 from workshop.shop.actions import practice_of
 
@@ -83,6 +84,12 @@ def test_bad_widths_end_in_a_sentence(client, person, koi_svg, width):
 
 def test_no_file_at_all(client, person):
     assert "Choose a file first" in said(client.post("/bring/", {"width": "18 in"}, follow=True))
+
+
+def test_what_is_too_large_is_said_before_it_is_read(client, person):
+    answer = client.post("/bring/", {"drawing": upload(bytes(MOST_UPLOAD + 1)), "width": "18 in"}, follow=True)
+    assert "This file is 60 MB; up to 60 MB can be read." in said(answer)
+    assert not Draft.objects.exists()
 
 
 def test_progress_is_shown_and_can_be_stopped(client, person, koi_svg, settings):

@@ -35,6 +35,7 @@ PASSING = (
     "django_session",
     "entry_knock",
     "entry_signedin",
+    "entry_onetimekey",
     "longwork_turn",
     "longwork_worker",
 )
