@@ -135,8 +135,8 @@ def test() -> None:
 
 
 def test_postgres() -> None:
-    """The tests of the workshop with a PostgreSQL server of their own in the place of a file, and of backups between the
-    two; Debian's postgresql is installed where it is missing and may be."""
+    """The workshop's tests with a PostgreSQL server in the place of a file, and of backups between the two; Debian's
+    postgresql is installed where it is missing and may be."""
     setup("requirements-dev.lock")
     if not list(Path("/usr/lib/postgresql").glob("*/bin/initdb")):
         debian("postgresql")

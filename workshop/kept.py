@@ -1,15 +1,19 @@
 """A few recent values, kept in the process."""
 
 from collections import OrderedDict
+from collections.abc import Callable
 from threading import Lock
+from typing import Any
 
 
 class Kept:
-    """A few recent values by key, oldest forgotten first. Values are immutable, so sharing them is safe."""
+    """A few recent values by key, oldest forgotten first. Values are immutable, so sharing them is safe. Where they are
+    weighed, all together weigh no more than `heaviest`, but the last one is kept whatever it weighs."""
 
-    def __init__(self, most: int):
+    def __init__(self, most: int, weigh: Callable[[Any], int] | None = None, heaviest: int = 0):
         self._values: OrderedDict = OrderedDict()
-        self._most = most
+        self._most, self._weigh, self._heaviest = most, weigh, heaviest
+        self._weights: dict = {}
         self._lock = Lock()
 
     def get(self, key, make):
@@ -32,6 +36,13 @@ class Kept:
     def keep(self, key, value):
         with self._lock:
             self._values[key] = value
-            while len(self._values) > self._most:
-                self._values.popitem(last=False)
+            self._values.move_to_end(key)
+            if self._weigh is not None:
+                self._weights[key] = self._weigh(value)
+            while len(self._values) > self._most or (len(self._values) > 1 and self._too_heavy()):
+                gone, _ = self._values.popitem(last=False)
+                self._weights.pop(gone, None)
         return value
+
+    def _too_heavy(self) -> bool:
+        return sum(self._weights.values()) > self._heaviest

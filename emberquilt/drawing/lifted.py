@@ -54,7 +54,11 @@ class Leaf:
 
 def lifted(plan: Plan, knot: Knot | None, knots: Sequence[Knot], lit: Iterable[int] = ()) -> dict[str, Any]:
     """All of it, or at one knot: then what is down before it lies on one sheet, and what it moves on the next."""
-    return _Lifted(plan, knot, knots, frozenset(lit)).told()
+    made = _Lifted(plan, knot, knots, frozenset(lit))
+    if knot is None and not made.lit:
+        # what is seen first and most often
+        return plan.job.once(("drawing", "lifted"), made.told)
+    return made.told()
 
 
 class _Lifted:

@@ -122,6 +122,10 @@ class RackDrawing:
 def rack_drawing(job: Job, only: frozenset[str] | None = None) -> RackDrawing:
     """Boards with parts, and those that parts without a place could still come from, by wood. `only`: keys of those
     that are shown where they lie on no board."""
+    return job.once(("drawing", "rack", only), lambda: _drawn(job, only))
+
+
+def _drawn(job: Job, only: frozenset[str] | None) -> RackDrawing:
     lying = on_boards(job)
     order = {code: i for i, code in enumerate(dict.fromkeys(part.material for part in _by_area(job)))}
     placed = {one.key for some in lying.values() for one in some}

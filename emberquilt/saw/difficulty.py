@@ -27,6 +27,10 @@ class Difficulty:
 def difficulty_of(job: Job, plan: SawPlan) -> Difficulty:
     """By what has to be sawn most: tiny openings, small parts and bevels, inner corners and points, tight curves,
     waves."""
+    return job.once(("saw", "difficulty"), lambda: _difficulty(job, plan))
+
+
+def _difficulty(job: Job, plan: SawPlan) -> Difficulty:
     early = [cut for cut in plan.cuts if cut.piece]
     say = job.composition.practice.say
     home, hold = job.composition.home, job.composition.practice.hold_mm

@@ -41,6 +41,10 @@ def together_of(composition: Composition) -> list[tuple[int, ...]]:
 def offers_of(job: Job, plan: SawPlan) -> list[StackOffer]:
     """Stacks that are thin enough to steer and save time: of copies the height that saves most, and every stack of
     layers."""
+    return job.once(("saw", "offers", plan.high), lambda: _offers(job, plan))
+
+
+def _offers(job: Job, plan: SawPlan) -> list[StackOffer]:
     composition = job.composition
     thickest = max((job.thickness_mm[key] for key in plan.pieces), default=0.0)
     heights = range(2, min(job.copies, MOST_HIGH) + 1) if composition.practice.fit != "stack" else ()

@@ -8,6 +8,7 @@ from emberquilt.plan import Plan
 from workshop.compositions import plans, store, worked_out
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import keep_whole, plan_of
+from workshop.kept import Kept
 from workshop.serving import watch
 from workshop.stations.told import tell_afresh, tell_endless
 
@@ -173,3 +174,21 @@ def test_what_takes_its_time_is_left_alone(kept, monkeypatch):
     watch.look()
     tell_endless("00000000-0000-0000-0000-000000000000")
     assert not tell_afresh(Composition.objects.get(pk=kept.pk), kept.owner.shop).get("broken")
+
+
+def test_a_few_heavy_values_are_kept_and_many_light_ones():
+    kept = Kept(10, len, 100)
+    for i in range(20):
+        kept.keep(i, "x")
+    assert [i for i in range(20) if kept.known(i)] == list(range(10, 20))
+    kept.keep("large", "x" * 60)
+    kept.keep("larger", "x" * 70)
+    assert kept.known("large") is None
+    assert kept.known("larger")
+    # the last one stays, whatever it weighs
+    kept.keep("huge", "x" * 1000)
+    assert kept.known("huge")
+    assert kept.known("larger") is None
+    kept.keep("light", "x")
+    assert kept.known("light")
+    assert kept.known("huge") is None

@@ -3,7 +3,6 @@
 import uuid
 
 from django.contrib.auth import get_user_model
-from django.db.models import Q
 from django.http import Http404
 from django.shortcuts import get_object_or_404
 
@@ -32,11 +31,12 @@ def to_copy(request, uid) -> Composition:
 
 def _opened(request, uid, *may: str) -> Composition:
     try:
-        uid = uuid.UUID(str(uid))
+        row = get_object_or_404(_rows(), uid=uuid.UUID(str(uid)))
     except ValueError:
         raise Http404 from None
-    shared = Share.objects.filter(person=request.user, may__in=may).values("composition")
-    return get_object_or_404(_rows(), Q(owner=request.user) | Q(pk__in=shared), uid=uid)
+    if row.owner_id != request.user.pk:
+        get_object_or_404(Share, composition=row, person=request.user, may__in=may)
+    return row
 
 
 def _rows():

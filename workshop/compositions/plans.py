@@ -1,6 +1,7 @@
 """The plan of a composition as its owner's shop stands now. Plans are kept while nothing they hang on changes."""
 
 import datetime as dt
+import logging
 from dataclasses import replace
 from typing import Any
 
@@ -19,9 +20,15 @@ from . import store, worked_out
 from .models import Composition, DatePlan
 from .told import is_endless
 
-_wholes = Kept(store.KEPT)
-_plans = Kept(store.KEPT)
-_at_any_pace = Kept(store.KEPT)
+
+def _pieces_in(plan: Plan) -> int:
+    return store.pieces_in(plan.composition)
+
+
+log = logging.getLogger(__name__)
+_wholes = Kept(store.KEPT, _pieces_in, store.PIECES_KEPT)
+_plans = Kept(store.KEPT, _pieces_in, store.PIECES_KEPT)
+_at_any_pace = Kept(store.KEPT, _pieces_in, store.PIECES_KEPT)
 
 
 def plan_of(row: Composition) -> Plan:
@@ -32,20 +39,32 @@ def plan_of(row: Composition) -> Plan:
     if str(row.uid) not in uids or len(uids) < 2:
         return alone
     rows = {str(one.uid): one for one in row.owner.compositions.filter(uid__in=uids)}
-    others = [_alone(rows[uid], shop) if uid != str(row.uid) else (alone, key) for uid in uids if uid in rows]
+    known = {uid: _beside(rows[uid], shop) if uid != str(row.uid) else (alone, key) for uid in uids if uid in rows}
+    others = {uid: found for uid, found in known.items() if found is not None}
     if len(others) < 2:
         return alone
-    keys = tuple(key for _, key in others)
+    keys = tuple(key for _, key in others.values())
 
-    start = min(plan.start for plan, _ in others)
+    start = min(plan.start for plan, _ in others.values())
 
     def beside() -> Plan:
-        known = [uid for uid in uids if uid in rows]
-        works = tuple(plan.work_dates(uid, start) for uid, (plan, _) in zip(known, others, strict=True))
+        works = tuple(plan.work_dates(uid, start) for uid, (plan, _) in others.items())
         shared = Beside(str(row.uid), works, means_of(practice_of(row.owner)), start)
         return alone.at(alone.start, alone.done, alone.kept, shared)
 
     return _plans.get((key, "beside", keys), beside)
+
+
+def _beside(row: Composition, shop: Shop) -> tuple[Plan, tuple] | None:
+    """Another work that is planned at once; None where no dates can be given to it, for whatever reason: it keeps no
+    other from its own."""
+    try:
+        plan, key = _alone(row, shop)
+        plan.work_dates(str(row.uid), plan.start)
+    except Exception:
+        log.warning("The work %s cannot be planned, so others are planned without it.", row.uid, exc_info=True)
+        return None
+    return plan, key
 
 
 def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:

@@ -31,9 +31,17 @@ ANOTHER = "another work"
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
-_coverages = Kept(KEPT)
-_compositions = Kept(KEPT)
-_in_shop = Kept(KEPT)
+PIECES_KEPT = 30_000
+"""A process keeps so many pieces at most, of however few works; what is planned of one takes some 25 kB."""
+
+
+def pieces_in(composition: Composition) -> int:
+    return sum(len(layer.pieces) for layer in composition.layers)
+
+
+_coverages = Kept(KEPT, lambda layers: sum(len(one.keys) for one in layers.values()), PIECES_KEPT)
+_compositions = Kept(KEPT, pieces_in, PIECES_KEPT)
+_in_shop = Kept(KEPT, pieces_in, PIECES_KEPT)
 _spoken = Kept(4)
 
 

@@ -102,15 +102,28 @@ def _next(told: dict[str, Any]) -> dict[str, Any] | None:
     return {"label": label, "at": at if at is not None and at > timezone.now() else None}
 
 
+def _can_be_told(told: Any) -> bool:
+    """What was kept of a work is something that a tag can say."""
+    if not isinstance(told, dict) or told.get("station", "pattern") not in NAMES:
+        return False
+    left, then = told.get("left", {}), told.get("next") or ["", ""]
+    if not isinstance(left, dict) or not isinstance(then, list) or len(then) != 2:
+        return False
+    try:
+        return not then[0] or bool(dt.datetime.fromisoformat(then[0]))
+    except (TypeError, ValueError):
+        return False
+
+
 def shelf_entry(row: Composition, shop: Shop) -> dict[str, Any]:
     """What the shelf shows of a work. It is not begun while nothing was ever decided about it."""
-    told = row.told
+    told = row.told if _can_be_told(row.told) else {}
     station = told.get("station", "pattern")
     left = told.get("left", {})
     return {
         "row": row,
         "told": told,
-        "fresh": is_fresh(row, shop),
+        "fresh": bool(told) and is_fresh(row, shop),
         "broken": is_fresh(row, shop) and told.get("broken", False),
         "station": station,
         "station_name": NAMES[station],

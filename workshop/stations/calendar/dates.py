@@ -1,5 +1,6 @@
 """The dates that people go by: kept with the work, polished outside the request, taken or made afresh."""
 
+import logging
 import secrets
 import uuid
 from typing import Any
@@ -20,6 +21,8 @@ from workshop.longwork.kinds import Kind, enter
 from workshop.longwork.queue import ask
 from workshop.shop.actions import shop_of
 from workshop.shop.models import Shop
+
+log = logging.getLogger(__name__)
 
 SECONDS = (10, 60)
 MOST_OFFERED = 12
@@ -192,6 +195,8 @@ def shop_calendar(shop: Shop) -> bytes:
             works.append((plan_of(row).schedule, row.name, str(row.uid), ()))
         except EmberError:
             continue  # a work without dates keeps no other from its own
+        except Exception:
+            log.warning("The work %s cannot be planned.", row.uid, exc_info=True)
     return calendar_of(works, "Workshop", timezone.now())
 
 
@@ -219,5 +224,5 @@ def works_beside(row: Composition) -> list[dict[str, Any]]:
     """Other works of the shop, and whether they are planned at once with this one."""
     uids = {str(uid) for uid in shop_of(row.owner).together}
     here = str(row.uid) in uids
-    others = row.owner.compositions.exclude(pk=row.pk).only("uid", "name")[:MOST_OFFERED]
-    return [{"uid": str(one.uid), "name": one.name, "on": here and str(one.uid) in uids} for one in others]
+    others = row.owner.compositions.exclude(pk=row.pk).values_list("uid", "name")[:MOST_OFFERED]
+    return [{"uid": str(uid), "name": name, "on": here and str(uid) in uids} for uid, name in others]

@@ -1,0 +1,31 @@
+"""Processes are killed in the middle of saves and long tasks: the figure of tools/figures/kill.py, shortened."""
+
+import importlib.util
+from pathlib import Path
+
+from tests.served import needs_proc
+
+FIGURES = Path(__file__).parents[2] / "tools" / "figures"
+
+
+def figure(name: str):
+    """A program of the figures."""
+    import sys
+
+    told = importlib.util.spec_from_file_location(f"figures_{name}", FIGURES / f"{name}.py")
+    made = importlib.util.module_from_spec(told)
+    # where dataclasses look for their module
+    sys.modules[told.name] = made
+    told.loader.exec_module(made)
+    return made
+
+
+@needs_proc
+def test_nothing_is_lost_half_written_or_left_working(tmp_path):
+    told = figure("kill").killed(tmp_path / "home", 8, 3)
+    assert told.kills == 8
+    assert told.saves > 20
+    assert told.lost == []
+    assert told.half_written == []
+    assert told.left_working == []
+    assert told.killed_tasks >= 1
