@@ -177,7 +177,8 @@ class Visitor:
                 return answer.status, answer.read().decode("utf-8", "replace"), answer.url
         except urllib.error.HTTPError as refused:
             return refused.code, refused.read().decode("utf-8", "replace"), refused.url
-        except OSError as problem:
+        except (OSError, http.client.HTTPException) as problem:
+            # nobody answers, or no longer
             return 0, str(problem), path
 
     def enter(self, password: str) -> int:

@@ -4,6 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from django.utils.module_loading import autodiscover_modules
+
 from emberquilt.limits import USUAL, Limits
 
 from .models import LongWork
@@ -37,9 +39,6 @@ def enter(kind: Kind) -> Kind:
 
 def every_kind() -> dict[str, Kind]:
     """All kinds, with the modules that do them."""
-    from workshop.compositions import tasks  # noqa: F401
-    from workshop.pictures import tasks as pictures  # noqa: F401
-    from workshop.stations.calendar import dates  # noqa: F401
-    from workshop.stations.stock import search  # noqa: F401
-
+    # each application says in its module `tasks` what it does at length
+    autodiscover_modules("tasks")
     return KINDS

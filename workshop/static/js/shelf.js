@@ -1,9 +1,8 @@
 // The shelf: small panels of the works, drawn once they come into view, and a drawing dropped on the paper.
-import { Panel } from "./panel.js";
+import { watch } from "./seen.js";
 import "./said.js";
 import "./keys.js";
 
-const woods = JSON.parse(document.getElementById("woods").textContent);
 const ROOM = { tall: 210, low: 150, wide: 216 };
 const FEW = 6;
 
@@ -20,33 +19,6 @@ function hang() {
   });
 }
 
-const seen = new IntersectionObserver(
-  (entries) => {
-    for (const { isIntersecting, target } of entries)
-      if (isIntersecting) {
-        seen.unobserve(target);
-        draw(target);
-      }
-  },
-  { rootMargin: "200px" },
-);
-
-function draw(thumb) {
-  const read = (answer) => (answer.ok ? answer.json() : Promise.reject(answer.status));
-  fetch(thumb.dataset.thumb)
-    .then(read)
-    .then((shapes) => {
-      new Panel(thumb).show(shapes, { pieces: shapes.dress.pieces, marks: [] }, woods);
-      thumb.dataset.ready = "yes";
-    })
-    .catch(() => {
-      thumb.dataset.ready = "no";
-    });
-}
-
-const watch = (within) => {
-  for (const thumb of within.querySelectorAll("[data-thumb]")) seen.observe(thumb);
-};
 hang();
 watch(document);
 // a tag that was worked out afresh comes with its picture
