@@ -1,10 +1,14 @@
 """What the documents and the files for serving say is so."""
 
 import re
+from importlib import metadata
 from pathlib import Path
 
 import pytest
 from django.core.management import get_commands
+from packaging.markers import default_environment
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
 
 from workshop import settings
 from workshop.compositions.uploads import MOST_UPLOAD
@@ -45,3 +49,19 @@ def test_the_server_before_it_lets_through_what_can_be_brought():
     assert MOST_UPLOAD < most <= LARGEST_BODY
     seconds = int(re.search(r"proxy_read_timeout (\d+)s;", text)[1])
     assert seconds > settings.LONGEST_PAGE_SECONDS
+
+
+@pytest.mark.parametrize("python", ["3.11.0", "3.11.2", "3.11.14"])
+@pytest.mark.parametrize("lock", ["requirements.lock", "requirements-dev.lock"])
+def test_what_is_locked_is_whole_on_every_python_of_its_kind(lock, python):
+    """Debian 12 has 3.11.2, for which some packages ask for more than for later ones."""
+    locked = set(re.findall(r"^([a-z0-9][a-z0-9._-]*)==", (HERE / lock).read_text(), re.M))
+    environment = default_environment() | {"python_full_version": python, "python_version": "3.11", "extra": ""}
+    for name in locked:
+        try:
+            needs = metadata.requires(name) or []
+        except metadata.PackageNotFoundError:
+            continue  # for another kind of computer
+        for need in map(Requirement, needs):
+            if need.marker is None or need.marker.evaluate(environment):
+                assert canonicalize_name(need.name) in locked, (name, need)
