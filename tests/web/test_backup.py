@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from emberquilt.formats.project import read_project
-from tests.served import Server, Visitor
+from tests.served import Server, Visitor, free_port
 from workshop.serving import backup
 
 SVG = b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0H90V60H0Z M45 0V60" fill="none" stroke="#000"/></svg>'
@@ -213,3 +213,10 @@ def test_every_work_leaves_as_a_project_file(tmp_path):
     ]
     assert [len(read_project(file.read_bytes()).composition.made) for file in files] == [2, 2]
     assert "is not empty" in server.manage("export_all", str(tmp_path / "out"), check=False)
+
+
+def test_a_database_that_does_not_answer_is_one_sentence(tmp_path):
+    server = Server(tmp_path / "home", EMBERQUILT_DATABASE=f"postgresql://nobody@127.0.0.1:{free_port()}/nothing")
+    said = server.manage("backup", str(tmp_path / "all.zip"), check=False)
+    assert "The database does not answer: " in said
+    assert "Traceback" not in said

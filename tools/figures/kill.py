@@ -32,7 +32,8 @@ SAVES_BETWEEN = 3
 ALL_OF_IT = 20
 """Every so many times the whole server is killed and started again."""
 DRAWING = HERE / "workshop" / "compositions" / "demo" / "two-koi-lines.svg"
-LONG = HERE / "tests" / "corpus" / "lines.jpg"
+LONG = HERE / "workshop" / "compositions" / "demo" / "lantern.jpg"
+KNOBS = {"kind": "photo", "tones": "9"}
 
 
 @dataclass
@@ -156,8 +157,10 @@ def check_saves(home: Path, writers: list[Writer], told: Told) -> None:
 def kill_in_tasks(server: Server, home: Path, count: int, told: Told) -> None:
     dice = random.Random(11)  # noqa: S311
     person = Visitor(server.base)
-    for number in range(count):
-        draft = person.bring("lines.jpg", LONG.read_bytes())
+    for number in range(3 * count):
+        if told.killed_tasks == count:
+            break
+        draft = person.bring("lines.jpg", LONG.read_bytes(), **KNOBS)
         told.tasks += 1
         until = time.monotonic() + 10
         while not server.under_way() and time.monotonic() < until:
