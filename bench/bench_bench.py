@@ -8,7 +8,7 @@ import pytest
 from bench.conftest import median_ms, tell
 from tests.conftest import cells, composition
 from workshop.compositions import actions
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 WOODS = ("walnut", "holly", "padauk", "maple", "cherry")
 TARGET_KB = {60: "", 500: "target <= 400 kB", 1500: ""}

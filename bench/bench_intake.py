@@ -21,7 +21,7 @@ from tests.core.test_intake_picture import png
 from tests.core.truth import compare, drawn, truth
 from workshop.compositions import actions, tasks
 from workshop.compositions.models import Draft
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.longwork.doing import do
 from workshop.shop.actions import practice_of
 

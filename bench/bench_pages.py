@@ -16,7 +16,7 @@ from emberquilt.work.parts import job_of
 from tests.conftest import cells, edited
 from workshop.compositions import actions, store
 from workshop.compositions.plans import _plans
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "bench", "log")
 TARGET = {60: "target <= 0.43 jobs", 500: "target <= 0.6 jobs", 5000: ""}

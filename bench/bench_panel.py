@@ -40,7 +40,7 @@ DRAW = """() => {
 @pytest.mark.parametrize("count", [60, 500, 2000, 5000, 12000])
 def test_frames(chromium, live_server, count):
     from workshop.compositions import actions
-    from workshop.entry.middleware import local_person
+    from workshop.entry.person import local_person
 
     coverage = cells(count, 1, 900, 600)
     row = actions.create(

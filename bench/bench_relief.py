@@ -19,7 +19,7 @@ from emberquilt.work.parts import Job, job_of
 from tests.conftest import cells, composition
 from tests.core.test_depth import least_pairs
 from workshop.compositions import actions
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 LEAST, GREATEST = 1.5875, 6.35
 STOCKS, SHIMS = (6.35, 12.7, 19.05, 25.4), (0.0, 3.175, 6.35, 9.525, 12.7)

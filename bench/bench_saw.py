@@ -18,7 +18,7 @@ from tests.conftest import cells, composition
 from tests.core.test_saw_order import minutes_of, proven, small_case
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 TARGETS = {60: "target <= 0.3 s", 500: "target <= 2 s", 5000: "target <= 20 s"}
 

@@ -9,7 +9,7 @@ from tests.conftest import cells, composition
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import _plans
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.shop.actions import shop_of
 from workshop.stations.told import tell_afresh
 

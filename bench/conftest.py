@@ -58,7 +58,7 @@ def pytest_terminal_summary(terminalreporter):
 def work(db, request):
     """A composition of about `request.param` pieces, woods given, as the person at this computer owns it."""
     from workshop.compositions import actions
-    from workshop.entry.middleware import local_person
+    from workshop.entry.person import local_person
 
     names = ("walnut", "holly", "padauk", "maple", "cherry", "blue_pine")
     coverage = cells(request.param, 1, 900, 600)

@@ -13,7 +13,8 @@ def test_axe_finds_nothing_at_the_stations(desk, demo):
     row = demo["Two koi"]
     found = {}
     for name in NAMES:
-        for query in ("", "?pieces=9"):
+        # chosen pieces have tickets of their own kind
+        for query in ("", "?pieces=9") if name in ("pattern", "wood", "relief", "saw") else ("",):
             desk.open(f"/picture/{row.uid}/{name}/{query}")
             if violations := desk.axe():
                 found[name + query] = violations

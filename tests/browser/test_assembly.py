@@ -11,7 +11,7 @@ from tests.photos import photo_of
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 pytestmark = pytest.mark.browser
 

@@ -18,7 +18,7 @@ from tests.served import Server, needs_proc
 from workshop.bench.models import Event, Snapshot
 from workshop.compositions import actions, demo
 from workshop.compositions.plans import plan_of
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.private import DATABASE
 
 pytestmark = pytest.mark.browser

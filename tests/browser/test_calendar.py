@@ -7,7 +7,7 @@ from tests.conftest import composition, grid
 from workshop.compositions import actions
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import plan_of
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 pytestmark = pytest.mark.browser
 

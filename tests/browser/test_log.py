@@ -7,7 +7,7 @@ from tests.web.conftest import entry
 from workshop.bench import entries
 from workshop.compositions import actions
 from workshop.compositions.plans import plan_of
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.shop.actions import practice_of
 
 pytestmark = pytest.mark.browser

@@ -10,7 +10,7 @@ from tests.browser.hands import accepted, bring
 from tests.conftest import composition, grid
 from workshop.compositions import actions
 from workshop.compositions.models import Composition, Draft
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 pytestmark = pytest.mark.browser
 

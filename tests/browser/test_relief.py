@@ -11,7 +11,7 @@ from tests.bodies import unpacked
 from tests.conftest import composition, grid
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 pytestmark = pytest.mark.browser
 

@@ -11,7 +11,7 @@ from emberquilt.outline.coverage import Coverage
 from tests.conftest import cells, composition
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 pytestmark = pytest.mark.browser
 

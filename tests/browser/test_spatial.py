@@ -5,7 +5,7 @@ import trimesh
 
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 from ..walks import small_work
 

@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import cells, composition
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.shop.actions import add_board
 
 pytestmark = pytest.mark.browser

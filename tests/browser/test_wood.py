@@ -10,7 +10,7 @@ from tests.conftest import composition, grid
 from tests.core.test_rack import photo_of
 from workshop.compositions import actions
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.shop.actions import add_board, rack_of
 from workshop.shop.models import Board
 

@@ -9,7 +9,7 @@ from emberquilt.work.verbs import edit
 from tests.walks import SPATIAL, open_everything, small_work, steps, walk
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(st.sampled_from(["one", "sheet", "three", *SPATIAL]), st.lists(steps(), min_size=1, max_size=6))
 def test_every_state_that_verbs_reach_can_be_opened(kind, path):
     open_everything(walk(small_work(kind), path))

@@ -503,7 +503,7 @@ def test_how_long_a_blade_lasts():
     assert life_mm(crown, 19, 950) > life_mm(seven, 19, 950)
 
 
-@settings(max_examples=200)
+@settings(max_examples=120)
 @given(st.lists(st.tuples(st.floats(0.01, 1.4), st.booleans()), min_size=1, max_size=30))
 def test_no_blade_saws_longer_than_it_lasts_where_that_can_be_helped(cuts):
     worn = [Worn(share, free) for share, free in cuts]

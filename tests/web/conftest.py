@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.conftest import composition, grid
 from workshop.compositions import actions
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 
 @pytest.fixture

@@ -19,7 +19,7 @@ from django.db import connection
 
 from tests.conftest import cells, composition
 from workshop.compositions import actions, store
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 
 
 def written(act) -> int:

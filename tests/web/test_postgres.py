@@ -60,7 +60,7 @@ SOME_WORKS = """
 from workshop.compositions.demo import LANTERN, PHOTOS
 from workshop.compositions.management.commands import load_demo as demo
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.shop.actions import add_board
 
 owner = local_person()

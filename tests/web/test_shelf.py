@@ -16,7 +16,7 @@ from tests.walks import chosen, small_work, steps
 from tests.web.conftest import laid, said, upload
 from workshop.compositions import actions, store
 from workshop.compositions.models import Composition
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.shop.actions import keep_wood, rack_of, shop_of
 from workshop.shop.models import OwnWood
 from workshop.stations.rule import NAMES
@@ -77,7 +77,7 @@ def test_a_layer_whose_last_piece_is_taken_has_all_its_pages(client, person, pag
 
 
 class Walks(TestCase):
-    @settings(max_examples=10)
+    @settings(max_examples=7)
     @given(st.sampled_from(["one", "sheet", "three"]), st.lists(steps(), min_size=1, max_size=4))
     def test_every_page_of_every_state_that_verbs_reach(self, kind, path):
         person = local_person()
@@ -92,7 +92,7 @@ class Walks(TestCase):
         row.refresh_from_db()
         assert_all_open(self.client, row)
 
-    @settings(max_examples=60)
+    @settings(max_examples=40)
     @given(st.sampled_from([p for p in places(sound_document()) if p]), st.sampled_from(WRONG))
     def test_a_project_file_with_one_wrong_value_breaks_no_page(self, place, wrong):
         before = Composition.objects.count()

@@ -32,7 +32,7 @@ def fill(pieces: int, layers: int, entries: int) -> None:
     from emberquilt.work.composition import Composition, Layer, Piece
     from tests.conftest import grid
     from workshop.compositions import actions, models
-    from workshop.entry.middleware import local_person
+    from workshop.entry.person import local_person
 
     call_command("migrate", verbosity=0)
     each = pieces // layers

@@ -4,7 +4,6 @@ import ipaddress
 import logging
 
 from django.conf import settings
-from django.contrib.auth import get_user_model
 from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
@@ -15,9 +14,8 @@ from workshop.serving.folder import sentence_for
 from workshop.shop.actions import shop_of
 from workshop.stations.told import tell_afresh
 
-from .models import AtThisComputer
+from .person import local_person
 
-LOCAL_NAME = "workshop"
 log = logging.getLogger(__name__)
 
 
@@ -93,19 +91,6 @@ class LocalPerson:
         if settings.LOCAL_PERSON and not request.user.is_authenticated and _from_here(request):
             request.user = local_person()
         return self.get_response(request)
-
-
-def local_person():
-    """Whoever works at this computer; by whatever name, once they have made an account of theirs."""
-    here = AtThisComputer.objects.select_related("person").first()
-    if here is not None:
-        return here.person
-    person, made = get_user_model().objects.get_or_create(username=LOCAL_NAME)
-    if made:
-        person.set_unusable_password()
-        person.save(update_fields=["password"])
-    AtThisComputer.objects.get_or_create(person=person)
-    return person
 
 
 def _from_here(request) -> bool:

@@ -22,7 +22,7 @@ from workshop.serving.addresses import own_addresses
 
 from . import throttle
 from .keys import FIVE_MINUTES, new_key, used, whose
-from .middleware import LOCAL_NAME, local_person
+from .person import LOCAL_NAME, local_person
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 QUIET = 4

@@ -21,7 +21,7 @@ from workshop.compositions.demo import solids
 from workshop.compositions.demo.flat_boards import FLAT
 from workshop.compositions.models import Composition, Draft
 from workshop.compositions.plans import plan_of
-from workshop.entry.middleware import local_person
+from workshop.entry.person import local_person
 from workshop.longwork.doing import do
 from workshop.shop.actions import add_board, change_prices, mark_defect, photograph_board, practice_of, shop_of
 from workshop.shop.models import Shop

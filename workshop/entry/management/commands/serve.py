@@ -1,5 +1,7 @@
 """Brings the data folder up to date, serves the pages and runs the worker for long work, all with one command."""
 
+from typing import ClassVar
+
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
@@ -16,6 +18,8 @@ from workshop.statics import gather
 
 class Command(BaseCommand):
     help = __doc__
+    requires_system_checks: ClassVar[list[str]] = []
+    """They would import every page."""
 
     def add_arguments(self, parser):
         parser.add_argument("--port", type=int, default=8000)

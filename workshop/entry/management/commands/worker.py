@@ -2,6 +2,7 @@
 
 import signal
 import threading
+from typing import ClassVar
 
 from django.core.management.base import BaseCommand
 
@@ -10,6 +11,8 @@ from workshop.longwork.worker import Crew, tied_to_input
 
 class Command(BaseCommand):
     help = __doc__
+    requires_system_checks: ClassVar[list[str]] = []
+    """They would import every page."""
 
     def add_arguments(self, parser):
         parser.add_argument("--tied", action="store_true", help="end when whoever holds the standard input ends")
