@@ -1,9 +1,10 @@
 """Parts that are easily taken for each other, or for themselves turned: found from their outlines, so that they can be
 marked before they are off the pattern."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -55,9 +56,14 @@ class Alike:
     turned: tuple[Turned, ...]
 
     @cached_property
-    def twins_of(self) -> dict[str, tuple[str, ...]]:
-        """For each part the others that it is taken for."""
-        return {key: tuple(k for k in one.parts if k != key) for one in self.twins for key in one.parts}
+    def twins_of(self) -> dict[str, Twins]:
+        """For each part those among which it is taken for another."""
+        return {key: one for one in self.twins for key in one.parts}
+
+    def others(self, key: str, most: int) -> list[str]:
+        """Some of those that a part is taken for."""
+        group = self.twins_of.get(key)
+        return list(islice((k for k in group.parts if k != key), most)) if group else []
 
     @cached_property
     def turned_of(self) -> dict[str, Turned]:
@@ -66,8 +72,8 @@ class Alike:
     def warning(self, job: Job, key: str) -> str:
         """What to heed with this part, empty for nothing."""
         told = []
-        if others := self.twins_of.get(key):
-            names = ", ".join(job.by_key[other].name for other in others[:3])
+        if others := self.others(key, 3):
+            names = ", ".join(job.by_key[other].name for other in others)
             told.append(f"Looks like {names}: write its number on the back before the paper comes off")
         if one := self.turned_of.get(key):
             way = "any way round" if one.round else f"turned by {max(one.degs)}°"
@@ -112,8 +118,10 @@ def _twins(parts: list[Part], points: np.ndarray, area: np.ndarray) -> Iterable[
     allowed = _allowed(area, SAME_SHARE)
     behind = mirrored(points)
     taken: set[int] = set()
-    for seed, near in enumerate(_near(points, allowed)):
-        others = [] if seed in taken else [k for k in near if k > seed and k not in taken]
+    near = _near(points, allowed)
+    for seed in range(len(parts)):
+        # one at a time: of thousands that are all alike each is near to every other
+        others = [] if seed in taken else [k for k in near(seed) if k > seed and k not in taken]
         if not others:
             continue
         mine = np.broadcast_to(points[seed], (len(others), points.shape[1]))
@@ -130,12 +138,13 @@ def _twins(parts: list[Part], points: np.ndarray, area: np.ndarray) -> Iterable[
         yield Twins(keys, turned_over, round(float(off[fits].max()), 3), len(woods) < len(group))
 
 
-def _near(points: np.ndarray, allowed: np.ndarray) -> list[list[int]]:
-    """For each part those that may lie on it within what is allowed, in their order. Where outlines begin and how they
-    are turned changes but the phase of their spectrum, so its size bounds how near they can come."""
+def _near(points: np.ndarray, allowed: np.ndarray) -> Callable[[int], list[int]]:
+    """Gives for a part those that may lie on it within what is allowed, in their order. Where outlines begin and how
+    they are turned changes but the phase of their spectrum, so its size bounds how near they can come."""
     spectrum = np.abs(np.fft.fft(points, axis=1)) / points.shape[1]
     low = np.concatenate([spectrum[:, : LOW + 1], spectrum[:, -LOW:]], axis=1)
-    return [sorted(one) for one in cKDTree(low).query_ball_point(low, allowed)]
+    tree = cKDTree(low)
+    return lambda part: sorted(tree.query_ball_point(low[part], allowed[part]))
 
 
 def _turned(parts: list[Part], points: np.ndarray, area: np.ndarray) -> Iterable[Turned]:

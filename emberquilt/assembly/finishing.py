@@ -85,13 +85,14 @@ class _Coating:
         everything += [str(key) for key in (*self.job.fronts, *self.job.routed)]
         # a colour is cleared over with the rest; who wears another clear finish, or none, is left out
         rest = [key for key in everything if coat_of(self.worn.get(key, "")).kind not in CLEAR]
-        left_out = tuple(key for key in everything if key not in set(rest))
+        among = set(rest)
+        left_out = tuple(key for key in everything if key not in among)
         if self.practice.finish_when == BEFORE:
             if rest and self.practice.coats:
                 yield self._over(rest, AS_HERE, BEFORE, "coat", left_out)
         else:
             keys, why = out_of_reach(self.job)
-            keys = [key for key in keys if key in set(rest)]
+            keys = [key for key in keys if key in among]
             if keys and self.practice.coats:
                 yield self._over(keys, why, BEFORE, "early-coat", ())
         yield from self._colours(AFTER)

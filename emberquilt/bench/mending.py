@@ -88,12 +88,20 @@ def _shows(job: Job, key: str) -> bool:
 def _lies_wide(job: Job, key: str) -> bool:
     """It is glued to what lies under it over half of its face."""
     name = any_copy(key)
-    under = sum(bond.area_mm2 for bond in bonds_of(job) if bond.kind == "face" and bond.b == name)
-    return under >= job.by_key[name].area_mm2 / 2
+    return job.once("faces glued", lambda: _faces_glued(job)).get(name, 0.0) >= job.by_key[name].area_mm2 / 2
+
+
+def _faces_glued(job: Job) -> dict[str, float]:
+    """How much of each part's face is glued to what lies under it (mm2)."""
+    table: dict[str, float] = {}
+    for bond in bonds_of(job):
+        if bond.kind == "face":
+            table[bond.b] = table.get(bond.b, 0.0) + bond.area_mm2
+    return table
 
 
 def _sawing_minutes(saw: SawPlan, key: str) -> float:
-    cut = next((one for one in saw.cuts if key in one.frees), None)
+    cut = saw.by_part.get(key)
     return cut.first_minutes if cut is not None else 0.0
 
 

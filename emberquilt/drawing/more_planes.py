@@ -59,8 +59,8 @@ def _label(job: Job, part: Part, card: shapely.Polygon) -> Printed:
     if takes := sorted({joint.tab for _, joint in joints_of(composition) if joint.slot == piece}):
         notes.append("its slots take " + ", ".join(str(job.pieces[key].number) for key in takes))
     alike = alike_of(job)
-    if others := alike.twins_of.get(part.id.in_any_copy):
-        notes.append(f"looks like {', '.join(job.by_key[key].name for key in others[:3])}")
+    if others := alike.others(part.id.in_any_copy, 3):
+        notes.append(f"looks like {', '.join(job.by_key[key].name for key in others)}")
     if part.id.in_any_copy in alike.turned_of:
         notes.append("nearly fits turned: mark its upper end")
     grain = None if part.turn == "any" else part.grain_deg

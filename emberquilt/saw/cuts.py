@@ -190,7 +190,7 @@ class SawPlan:
     def minutes(self) -> float:
         return sum(cut.minutes for cut in self.cuts)
 
-    @property
+    @cached_property
     def by_part(self) -> dict[str, Cut]:
         """The cut that sets each part of one copy free."""
         return {key: cut for cut in self.cuts for key in cut.frees}
@@ -198,11 +198,19 @@ class SawPlan:
     def cut_at(self, step: str, part: str) -> Cut:
         """The cut that a step of one blade is about, for a part: its openings and its outline may have one each."""
         number, _, inside = step.removeprefix("saw-").partition("-")
-        own = [cut for cut in self.cuts if part in cut.parts and (cut.what == INSIDE) == bool(inside)]
+        own = [cut for cut in self._of_part.get(part, ()) if (cut.what == INSIDE) == bool(inside)]
         mine = [cut for cut in own if str(cut.chapter) == number]
         return next(iter(mine or own), self.by_part[part])
 
-    @property
+    @cached_property
+    def _of_part(self) -> dict[str, list[Cut]]:
+        table: dict[str, list[Cut]] = {}
+        for cut in self.cuts:
+            for part in dict.fromkeys(cut.parts):
+                table.setdefault(part, []).append(cut)
+        return table
+
+    @cached_property
     def by_piece(self) -> dict[int, Cut]:
         return {int(key): cut for key, cut in self.by_part.items() if key.isdecimal()}
 

@@ -34,6 +34,9 @@ def _overlap(upper: Coverage, lower: Coverage) -> Overlap:
         return Overlap(nothing, nothing, np.zeros(0))
     above, below = np.array(upper.outlines), np.array(lower.outlines)
     i, j = shapely.STRtree(below).query(above, predicate="intersects")
+    # what only touches, as neighbours on a grid do, is told by the boxes
+    near = _boxes_share_mm2(above[i], below[j]) > LEAST_OVERLAP_MM2
+    i, j = i[near], j[near]
     shared = shapely.intersection(above[i], below[j])
     area = shapely.area(shared)
     real = area > LEAST_OVERLAP_MM2
@@ -41,3 +44,10 @@ def _overlap(upper: Coverage, lower: Coverage) -> Overlap:
     thin = real & (area < 0.02 * np.minimum(shapely.area(above)[i], shapely.area(below)[j]))
     real[thin] = ~shapely.is_empty(shapely.buffer(shared[thin], -HAIR_MM, quad_segs=1))
     return Overlap(i[real], j[real], area[real])
+
+
+def _boxes_share_mm2(one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    a, b = shapely.bounds(one), shapely.bounds(other)
+    wide = np.minimum(a[:, 2], b[:, 2]) - np.maximum(a[:, 0], b[:, 0])
+    high = np.minimum(a[:, 3], b[:, 3]) - np.maximum(a[:, 1], b[:, 1])
+    return np.maximum(wide, 0.0) * np.maximum(high, 0.0)
