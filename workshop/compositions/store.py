@@ -31,8 +31,8 @@ ANOTHER = "another work"
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
-PIECES_KEPT = 30_000
-"""A process keeps so many pieces at most, of however few works; what is planned of one takes some 25 kB."""
+PIECES_KEPT = 16_000
+"""A process keeps so many pieces at most, of however few works; what is planned of one takes some 50 kB."""
 
 
 def pieces_in(composition: Composition) -> int:
