@@ -70,7 +70,9 @@ def test_every_page_fits_phone_tablet_and_desk(watched, demo):
         "/picture/nothing/",
     ]
     foremost = load(lighthouse).usual_layer.without_openings.pieces[0].key
-    paths += [f"/picture/{koi.uid}/{name}/{query}" for name in NAMES for query in ("", "?pieces=9")]
+    paths += [f"/picture/{koi.uid}/{name}/" for name in NAMES]
+    paths += [f"/picture/{koi.uid}/{name}/?pieces=9" for name in ("pattern", "wood", "relief", "saw", "assembly")]
+    paths += [f"/picture/{koi.uid}/pass-on/", "/phone/"]
     paths += [f"/picture/{lighthouse.uid}/{name}/" for name in NAMES]
     pages = ("palettes/", "pack/", "place/?piece=9", "wood/?show=picture", "practise/", "bench/which/?number=9")
     pages += ("swatches/", "final/", "price/?next=6", "keepsake/", "bench/pedal/")

@@ -98,11 +98,11 @@ def start(server: Server) -> None:
     up(server)
 
 
-def kill_in_saves(server: Server, home: Path, count: int, told: Told) -> None:
+def kill_in_saves(server: Server, home: Path, count: int, hands: int, told: Told) -> None:
     dice = random.Random(7)  # noqa: S311
     begin = Visitor(server.base)
     works = []
-    for number in range(WRITERS):
+    for number in range(hands):
         draft = begin.bring("koi.svg", DRAWING.read_bytes())
         begin.read(draft)
         where = begin.ask(f"{draft}accept/", {"name": f"writer {number} save 0"})[2]
@@ -184,12 +184,12 @@ def kill_in_tasks(server: Server, home: Path, count: int, told: Told) -> None:
         told.left_working += [f"turn {kind} {subject}" for kind, subject in turns]
 
 
-def killed(home: Path, saves: int, tasks: int) -> Told:
+def killed(home: Path, saves: int, tasks: int, writers: int = WRITERS) -> Told:
     """All of it, on a server of its own in this folder."""
     told, server = Told(), Server(home)
     start(server)
     try:
-        kill_in_saves(server, home, saves, told)
+        kill_in_saves(server, home, saves, writers, told)
         kill_in_tasks(server, home, tasks, told)
     finally:
         server.end()
