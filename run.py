@@ -128,9 +128,8 @@ def test() -> None:
     """Lint, types, import contracts, every test, and the share of tests in the code."""
     lint()
     browser()
-    # a file goes to one process whole, which has a browser and a database of its own; long files first. One process
-    # more than there are processors: browsers wait half of their time
-    spread = ("-n", str(min((os.cpu_count() or 1) + 1, 4)), "--dist", "loadfile", "--no-loadscope-reorder")
+    # a file goes to one process whole, which has a browser and a database of its own; long files first
+    spread = ("-n", str(min(os.cpu_count() or 1, 4)), "--dist", "loadfile", "--no-loadscope-reorder")
     call(PYTHON, "-m", "pytest", *spread, *sys.argv[2:])
     call(PYTHON, "tools/share_of_tests.py")
 
