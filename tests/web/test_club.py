@@ -10,6 +10,7 @@ from django.test import Client
 from emberquilt.formats.project import read_project
 from emberquilt.work.passed_on import LICENCES
 from tests.conftest import composition, grid
+from tests.walks import SPATIAL, small_work
 from tests.web.conftest import entry, said, sync
 from tests.web.test_pages import addresses
 from workshop.club.models import Pattern
@@ -316,3 +317,27 @@ def test_where_it_is_from_goes_with_its_file(client, shown):
     told = read_project(client.get(f"/picture/{shown.uid}/out/project").content).origin
     assert (told.by, told.source, told.licence) == ("anna", "drawn from our own teapot", "kept")
     assert not Pattern.objects.exists()
+
+
+@pytest.mark.parametrize("kind", ["one", "sheet", "three", "openings only", *SPATIAL])
+def test_every_kind_of_work_is_shown_copied_and_put_there(client, anna, ben, visits, kind):
+    """One piece, a sheet with an opening, layers in copies, nothing that is made, slices, blocks, fields, slots."""
+    made = small_work("one" if kind == "openings only" else kind)
+    if kind == "openings only":
+        layer = made.layers[0]
+        made = replace(made, layers=(replace(layer, pieces=tuple(replace(p, opening=True) for p in layer.pieces)),))
+    row, theirs = actions.create(anna, made), visits(ben)
+    show(client, row, "copy")
+    assert client.get(f"/picture/{row.uid}/pass-on/").status_code == 200
+    for view in ("front", "apart", str(made.layers[0].key), "moon"):
+        for name in ("numbers", "woods", "arrows", "moon"):
+            page = theirs.get(f"/shown/{row.uid}/?show={name}&view={view}")
+            assert page.status_code == 200, (name, view)
+            assert theirs.get(f"/shown/{row.uid}/{name}.json?view={view}").status_code == 200, (name, view)
+    client.post(f"/picture/{row.uid}/put/", TOLD)
+    one = Pattern.objects.get()
+    for address in ("/club/", f"/club/{one.uid}/", f"/club/{one.uid}/scene.json"):
+        assert theirs.get(address).status_code == 200
+    for address in (f"/club/{one.uid}/take/", f"/shown/{row.uid}/copy/"):
+        assert theirs.post(address, follow=True).status_code == 200
+    assert ben.compositions.count() == 2

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.read import read
 from emberquilt.errors import EmberError
+from emberquilt.work.made_of import made_of
 from emberquilt.work.passed_on import LICENCES, Origin
 from emberquilt.work.view import view_of
 from workshop.compositions.access import own, to_copy, to_see
@@ -110,7 +111,7 @@ def shown(request, uid):
         "show": asked if asked in SHOWN else "woods",
         "view": view,
         "views": views_of(plan, view),
-        "woods": _woods(plan),
+        "woods": [(work.rack.shelf.get(one.code), one) for one in made_of(work)],
         "origin": Origin(**row.origin),
         "wood_table": table_of(work.rack.shelf),
         **woods_of(row, shop_of(row.owner)),
@@ -122,18 +123,6 @@ def shown(request, uid):
 def _station(plan) -> str:
     there = next_station(plan)
     return "pattern" if there in WITH_OWNER else there
-
-
-def _woods(plan) -> list[dict]:
-    """What it is made of, the most of it first: wood, pieces, and how much of the picture that is."""
-    work, rows = plan.composition, {}
-    for piece in work.made:
-        code = work.wood_of(piece)
-        row = rows.setdefault(code, {"wood": work.rack.shelf.get(code), "pieces": 0, "mm2": 0.0})
-        row["pieces"] += 1
-        row["mm2"] += work.home[piece.key].coverage.area_mm2[piece.key]
-    whole = sum(row["mm2"] for row in rows.values()) or 1.0
-    return sorted(({**row, "share": row["mm2"] / whole} for row in rows.values()), key=lambda row: -row["mm2"])
 
 
 @require_GET

@@ -15,6 +15,7 @@ from emberquilt.plan import Plan
 from emberquilt.practice import CHOICES
 from emberquilt.rack.swatches import MOST_WOODS, swatches_in
 from emberquilt.rack.woods import Wood
+from emberquilt.work.made_of import made_of
 from workshop.bench.practice import SMALL, photo_of
 from workshop.compositions.access import own
 from workshop.compositions.plans import plan_of
@@ -26,13 +27,8 @@ HEX = re.compile(r"#[0-9a-f]{6}")
 
 def _woods(plan: Plan) -> list[Wood]:
     """Woods of a work, what most of it is of first."""
-    composition = plan.composition
-    area: dict[str, float] = {}
-    for p in composition.made:
-        code = composition.wood_of(p)
-        if code in composition.rack.shelf:
-            area[code] = area.get(code, 0.0) + composition.home[p.key].coverage.area_mm2[p.key]
-    return [composition.rack.shelf[code] for code in sorted(area, key=lambda code: (-area[code], code))]
+    shelf = plan.composition.rack.shelf
+    return [shelf[one.code] for one in made_of(plan.composition) if one.code in shelf]
 
 
 def _sheet(plan: Plan, text: str) -> tuple[int, list[Wood], int]:

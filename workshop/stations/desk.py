@@ -11,6 +11,7 @@ from emberquilt.keys import runs
 from emberquilt.plan import Plan
 from emberquilt.rack.woods import Wood
 from emberquilt.work.composition import Composition, Layer, Piece
+from emberquilt.work.made_of import made_of
 from emberquilt.work.parts import Job
 from emberquilt.work.view import APART, FRONT, View
 from workshop.shop.words import fields_of
@@ -243,11 +244,7 @@ def _thick(job: Job, layer: Layer) -> float:
 
 def _wood(composition: Composition, layer: Layer) -> str:
     """What most of a layer is of."""
-    area: dict[str, float] = {}
-    for p in layer.without_openings.pieces:
-        code = composition.wood_of(p)
-        area[code] = area.get(code, 0.0) + layer.coverage.area_mm2[p.key]
-    return max(area, key=lambda code: area[code], default="")
+    return next((one.code for one in made_of(composition, layer.without_openings.pieces)), "")
 
 
 NEXT_VIEW = {FRONT: "from the front", APART: "lifted apart"}
