@@ -16,6 +16,8 @@ from workshop.serving import backup
 
 SVG = b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0H90V60H0Z M45 0V60" fill="none" stroke="#000"/></svg>'
 
+pytestmark = pytest.mark.sqlite
+
 
 def rows_of(home: Path, table: str) -> list[tuple]:
     with closing(sqlite3.connect(home / "workshop.sqlite3")) as rows:

@@ -8,6 +8,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from emberquilt.formats.project import read_project
+from emberquilt.practice import Practice
 from emberquilt.work.passed_on import LICENCES
 from tests.conftest import composition, grid
 from tests.walks import SPATIAL, small_work
@@ -46,7 +47,8 @@ def anna(club, db, client):
 
 @pytest.fixture
 def shown(anna):
-    return actions.create(anna, composition(grid(3, 2), "walnut"), "drawing.svg", b"<svg/>")
+    made = composition(grid(3, 2), "walnut", Practice(wage=float(WAGE), overhead_hour=3.17, margin_share=0.41))
+    return actions.create(anna, made, "drawing.svg", b"<svg/>")
 
 
 @pytest.fixture
@@ -234,7 +236,8 @@ def test_a_copy_is_in_ones_own_shop_and_apart(client, anna, shown, secret, ben, 
     assert not copy.placements.exists()
     assert not copy.events.exists()
     taken = read_project(theirs.get(f"/picture/{shown.uid}/out/project?with=boards&with=journal").content)
-    assert taken.composition.practice.wage == 0
+    plain, told = Practice(), taken.composition.practice
+    assert (told.wage, told.overhead_hour, told.margin_share) == (0, 0, plain.margin_share)
     assert not taken.composition.placements
     assert not taken.log
     assert not taken.beside.boards

@@ -165,6 +165,7 @@ def test_changes_are_packed_by_value():
         keys_in("5-1")
 
 
+@pytest.mark.sqlite
 def test_one_edit_of_a_5000_piece_picture_writes_under_50_kb(tmp_path):
     """Measured on a real database file in a process of its own: every page that one edit adds to the write-ahead
     log."""

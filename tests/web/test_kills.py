@@ -3,9 +3,13 @@
 import importlib.util
 from pathlib import Path
 
+import pytest
+
 from tests.served import needs_proc
 
 FIGURES = Path(__file__).parents[2] / "tools" / "figures"
+
+pytestmark = pytest.mark.sqlite
 
 
 def figure(name: str):

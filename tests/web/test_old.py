@@ -16,6 +16,8 @@ from tests.walks import open_everything
 OLD = Path(__file__).parents[1] / "old"
 VERSIONS = (1, 2, 3)
 
+pytestmark = pytest.mark.sqlite
+
 
 @pytest.mark.parametrize("version", VERSIONS)
 def test_a_project_file_of_every_version_is_read_and_planned(version):
