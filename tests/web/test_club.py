@@ -133,6 +133,11 @@ def test_what_others_may_do(client, anna, shown, secret, ben, visits, may):
     pin = {"verb": "pin", "step": "saw", "at": "2027-01-04", "revision": shown.revision}
     assert theirs.post(f"/picture/{shown.uid}/calendar/do/", pin, **head).status_code == 404
     assert theirs.post(f"/picture/{shown.uid}/wood/do/", pin, **head).status_code == (422 if works else 404)
+    for values in ({"wage": "1"}, {"hours-mon": "18:00-19:00"}, {"helper": "ben", "helper-mon": "18:00-19:00"}):
+        own = {"verb": "practice", "pieces": "", "revision": shown.revision} | values
+        assert theirs.post(f"/picture/{shown.uid}/wood/do/", own, **head).status_code == (422 if works else 404)
+    shown.refresh_from_db()
+    assert shown.practice["wage"] == float(WAGE)
     copied = theirs.post(f"/shown/{shown.uid}/copy/")
     assert copied.status_code == (302 if may in ("copy", "work") else 404)
     assert ben.compositions.count() == (may in ("copy", "work"))

@@ -22,6 +22,7 @@ from emberquilt.plan import Plan
 from emberquilt.stock.laying import Laying
 from emberquilt.stock.panels import panel_for
 from emberquilt.work.copies import any_copy
+from emberquilt.work.passed_on import HOURS, MONEY
 from emberquilt.work.register import VERBS
 from emberquilt.work.scene import shapes_of
 from emberquilt.work.setting import length_of
@@ -308,8 +309,8 @@ def do(request, uid, station):
     """One edit: a verb, the chosen pieces, its values, and the revision that the page saw."""
     row = _at_station(request, uid, station)
     verb = request.POST.get("verb", "")
-    if verb in (*MOVES, "ready_by") and is_helper(request, row):
-        raise BadChoice("Dates are planned by whoever the work belongs to.")
+    if is_helper(request, row) and (verb in (*MOVES, "ready_by") or _of_the_owner(request.POST)):
+        raise BadChoice("Dates, hours and prices are planned by whoever the work belongs to.")
     if verb not in VERBS:
         raise BadChoice(f"There is no verb “{verb[:40]}”.")
     keys = _keys(request.POST.get("pieces", ""))
@@ -331,6 +332,11 @@ def do(request, uid, station):
         dates.keep_before(row)
     layer = _layer_of(request.POST, view_of(store.as_kept(row), request.POST.get("view", "")))
     return _answer(request, row, station, keys, lambda r: actions.perform(row, r, verb, keys, values, layer))
+
+
+def _of_the_owner(values) -> bool:
+    """Something is said of the owner's money or hours."""
+    return any(name in (*MONEY, *HOURS, "helper") or name.startswith(("hours-", "helper-")) for name in values)
 
 
 def _practice_values(row: Composition, values: dict) -> dict:
