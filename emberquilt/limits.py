@@ -5,6 +5,7 @@ import os
 import sys
 import threading
 import time
+from contextlib import suppress
 from dataclasses import dataclass
 
 import cv2
@@ -13,6 +14,8 @@ import shapely
 OF_THE_MACHINE = 0.3
 """No piece of long work takes more than this share of the machine's memory: two are done at once."""
 KILL, DIE_WITH_PARENT, NAME = 9, 1, 15
+MOST_HEAPS = -8
+"""As `mallopt` numbers it, from memory of its header."""
 OOM_FIRST = "600"
 
 
@@ -71,6 +74,14 @@ def lives(pid: int) -> bool:
     except PermissionError:
         pass
     return True
+
+
+def few_heaps() -> None:
+    """Let all threads of this process share two heaps, where the C library can: with one for each, what one thread
+    gave back lies idle while another asks the system for more."""
+    if sys.platform == "linux":
+        with suppress(OSError, AttributeError):
+            ctypes.CDLL(None).mallopt(MOST_HEAPS, 2)
 
 
 def end_with_parent() -> None:

@@ -176,6 +176,8 @@ DATABASES = {
     else {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": HOME / DATABASE,
+        # opening the file anew costs more than most questions to it
+        "CONN_MAX_AGE": 600,
         "OPTIONS": {
             # writers take their lock at once, so that two of them queue instead of failing half way
             "transaction_mode": "IMMEDIATE",

@@ -51,51 +51,68 @@ def drafts_of(owner) -> list[Draft]:
     return made
 
 
-def test_every_page_fits_phone_tablet_and_desk(watched, demo):
-    koi, lighthouse = demo["Two koi"], demo["Lighthouse at dusk"]
+def paths_of(demo) -> list[str]:
+    """Every kind of page, and what is chosen or asked for on it."""
+    koi, sunk = demo["Two koi"], demo["House number"]
     board = koi.owner.shop.boards.get(name="W1").pk
-    paths = [
-        "/",
-        "/?find=koi",
-        "/begin/",
-        *(
-            f"/picture/{demo[name].uid}/relief/"
-            for name in ("Desk lighthouse", "Pear in slices", "Teapot puzzle", "House number", "Lantern panes")
-        ),
-        "/shop/",
-        "/shop/woods/?wood=walnut",
-        "/shop/boards/",
-        "/year/",
-        f"/shop/board/{board}/",
-        "/picture/nothing/",
-    ]
-    foremost = load(lighthouse).usual_layer.without_openings.pieces[0].key
-    paths += [f"/picture/{koi.uid}/{name}/" for name in NAMES]
-    paths += [f"/picture/{koi.uid}/{name}/?pieces=9" for name in ("pattern", "wood", "relief", "saw", "assembly")]
-    paths += [f"/picture/{koi.uid}/pass-on/", "/phone/"]
-    paths += [f"/picture/{lighthouse.uid}/{name}/" for name in NAMES]
-    pages = ("palettes/", "pack/", "place/?piece=9", "wood/?show=picture", "practise/", "bench/which/?number=9")
-    pages += ("swatches/", "final/", "price/?next=6", "keepsake/", "bench/pedal/")
-    paths += [f"/picture/{koi.uid}/{page}" for page in pages]
-    pages = ("saw/?show=way", "assembly/?show=coats", "assembly/?knot=trim", "bench/fit/", f"place/?piece={foremost}")
-    paths += [f"/picture/{lighthouse.uid}/{page}" for page in pages]
-    for draft in drafts_of(koi.owner):
-        paths.append(f"/draft/{draft.uid}/")
-    wide, refused = {}, {}
+    paths = ["/", "/?find=koi", "/begin/", "/shop/", "/shop/woods/?wood=walnut", "/shop/boards/", "/year/", "/phone/"]
+    paths += [f"/shop/board/{board}/", "/picture/nothing/"]
+    spatial = ("Desk lighthouse", "Pear in slices", "Teapot puzzle", "House number", "Lantern panes")
+    paths += [f"/picture/{demo[name].uid}/relief/" for name in spatial]
+    paths.append(f"/picture/{sunk.uid}/relief/?show=depths&pieces={load(sunk).made[0].key}")
+    pages = tuple(f"{name}/" for name in NAMES)
+    # chosen pieces have tickets of their own kind
+    pages += tuple(f"{name}/?pieces=9" for name in ("pattern", "wood", "relief", "saw", "assembly"))
+    pages += ("palettes/", "pack/", "place/?piece=9", "wood/?show=picture", "wood/?show=seams", "saw/?show=way")
+    pages += ("practise/", "assembly/?show=coats", "assembly/?knot=glue-1-1", "bench/fit/", "bench/which/?number=9")
+    pages += ("bench/pedal/", "bench/?step=shape&part=9", "price/?next=2", "keepsake/", "swatches/", "final/")
+    pages += ("relief/?show=lamp", "relief/?show=edges&pieces=9", "relief/?show=turntable", "pass-on/")
+    return paths + [f"/picture/{koi.uid}/{page}" for page in pages]
+
+
+def paths_of_layers(work) -> list[str]:
+    """Pages that layers make others."""
+    foremost = load(work).usual_layer.without_openings.pieces[0].key
+    pages = tuple(f"{name}/" for name in NAMES)
+    pages += ("saw/?show=way", "assembly/?show=coats", "assembly/?knot=trim", "bench/fit/", f"place/?piece={foremost}")
+    return [f"/picture/{work.uid}/{page}" for page in pages]
+
+
+def test_every_page_fits_phone_tablet_and_desk_and_axe_finds_nothing(watched, demo):
+    koi = demo["Two koi"]
+    paths = [*paths_of(demo), *(f"/draft/{draft.uid}/" for draft in drafts_of(koi.owner))]
+    layered = paths_of_layers(demo["Lighthouse at dusk"])
+    wide, refused, violations = {}, {}, {}
     sizes = list(WIDTHS.items())
-    for path in paths:
+    for path in [*paths, *layered]:
         for width, height in sizes:
             watched.page.set_viewport_size({"width": width, "height": height})
             if width == sizes[0][0]:
                 watched.open(path)
+                if "turntable" in path:
+                    watched.page.locator(".turntable[data-ready=yes]").wait_for()
             if (reach := watched.page.evaluate(WIDE)) > width:
                 wide[path, width] = reach
+            # what a tablet shows is what a desk shows, set otherwise
+            if width == max(WIDTHS) and path not in layered and (found := watched.axe()):
+                violations[path] = found
         if found := watched.page.evaluate("window.refused"):
             refused[path] = found
         # the next page is opened at the size that this one was left at, so that none is drawn twice
         sizes.reverse()
     assert wide == {}
     assert refused == {}
+    assert violations == {}
+
+
+def test_orders_that_contradict_each_other_are_drawn_as_a_loop(desk, demo):
+    row = demo["Two koi"]
+    a, b, c = (p.key for p in load(row).made[:3])
+    for front, behind in ((a, b), (b, c), (c, a)):
+        row = actions.perform(row, row.revision, "order", [front], {"behind": str(behind)})
+    desk.open(f"/picture/{row.uid}/relief/?show=orders")
+    assert desk.page.locator("#glance .circle").count() == 1
+    assert desk.axe() == []
 
 
 def test_nothing_on_the_wood_page_breaks_the_content_policy(watched, demo):

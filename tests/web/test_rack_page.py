@@ -98,6 +98,26 @@ def test_two_works_on_one_rack_do_not_take_each_others_wood(client, page, person
     assert "spoken for by A test" not in station(client, other)
 
 
+def test_a_work_is_worked_out_anew_only_when_others_lie_otherwise_on_the_boards(client, page, person, ready):
+    other, bystander = begun(person, 4), actions.create(person, composition(cells(5, 6)))
+    plans = plan_of(ready)
+    # nothing of the other lay on a board, and nothing does afterwards
+    page.do(other, "wood", "wood", "3", wood="walnut")
+    assert plan_of(Composition.objects.get(pk=ready.pk)).composition is plans.composition
+    page.do(other, "stock", "lay")
+    assert "spoken for by A test" in station(client, ready)
+    # its own places are known to itself, not to be taken twice
+    mine = plan_of(Composition.objects.get(pk=other.pk)).composition
+    page.do(other, "saw", "first", "3")
+    page.do(bystander, "wood", "wood", "3", wood="walnut")
+    assert not mine.rack.spoken_for
+    assert plan_of(Composition.objects.get(pk=ready.pk)).composition.rack.spoken_for
+    page.do(other, "pattern", "rename", name="Canal lock")
+    assert "spoken for by Canal lock" in station(client, ready)
+    actions.discard(other)
+    assert "spoken for" not in station(client, ready)
+
+
 def test_a_search_is_shown_stopped_and_taken(client, page, ready):
     page.do(ready, "stock", "lay")
     url = f"/picture/{ready.uid}/layout/"

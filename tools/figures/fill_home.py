@@ -41,7 +41,7 @@ def fill(people: int, works: int) -> None:
         shop = shop_of(person)
         for row, told in brought:
             # as its pages would have told it
-            keep(row, told | {"state": state_of(row, shop), "on": on_this_day(shop)})
+            keep(row, told | {"state": state_of(row, shop), "on": on_this_day(row, shop)})
 
 
 if __name__ == "__main__":

@@ -9,6 +9,8 @@ share, so that what they share counts once).
 
 import argparse
 import collections
+import http.client
+import os
 import random
 import re
 import statistics
@@ -18,29 +20,64 @@ import tempfile
 import threading
 import time
 from pathlib import Path
+from urllib.parse import urlsplit
 
 HERE = Path(__file__).resolve().parents[2]
 sys.path.insert(0, str(HERE))
 
-from tests.served import PASSWORD, Server, Visitor  # noqa: E402
+from tests.served import PASSWORD, Server, Visitor, encoded  # noqa: E402
 
 STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log")
 WOODS = ("walnut", "holly", "maple", "cherry")
 
 
 class Person(Visitor):
+    """Whose browser keeps its connection, as browsers do, and follows where it is led."""
+
     def __init__(self, base: str, name: str, told: list):
         super().__init__(base, name)
         self.told = told
+        self.line = http.client.HTTPConnection(urlsplit(base).netloc, timeout=60)
+        self.cookies: dict[str, str] = {}
         self.dice = random.Random(name)  # noqa: S311
         self.works: list[str] = []
         self.turn = 0
+
+    def ask(self, path, form=None, files=None, htmx=False, **headers):
+        method, body, sent = "GET", None, {"Referer": self.base + "/"} | headers
+        if htmx:
+            sent["HX-Request"] = "true"
+        if form is not None:
+            body, kind = encoded(form | {"csrfmiddlewaretoken": self.cookies.get("csrftoken", "")}, {})
+            method, sent = "POST", sent | {"Content-Type": kind}
+        for _ in range(5):
+            answer, words = self._sent(method, path, body, sent)
+            if answer.status not in (301, 302, 303):
+                break
+            method, path, body = "GET", answer.headers["Location"].removeprefix(self.base), None
+        return answer.status, words, path
+
+    def _sent(self, method: str, path: str, body, headers: dict[str, str]):
+        told = "; ".join(f"{name}={value}" for name, value in self.cookies.items())
+        try:
+            self.line.request(method, path, body, headers | {"Cookie": told})
+            answer = self.line.getresponse()
+        except (http.client.RemoteDisconnected, ConnectionError):
+            # a server may end a connection that nothing was asked on for long
+            self.line.close()
+            self.line.request(method, path, body, headers | {"Cookie": told})
+            answer = self.line.getresponse()
+        words = answer.read().decode("utf-8", "replace")
+        for line in answer.headers.get_all("Set-Cookie") or []:
+            name, _, value = line.partition(";")[0].partition("=")
+            self.cookies[name] = value
+        return answer, words
 
     def asked(self, what: str, path: str, form: dict[str, str] | None = None, htmx: bool = False) -> str:
         """The words of an answer; how long it took, and how it ended, is told."""
         begin = time.perf_counter()
         status, words, _ = self.ask(path, form, htmx=htmx)
-        self.told.append((what, time.perf_counter() - begin, status, path))
+        self.told.append((what, time.perf_counter() - begin, status, path, begin))
         if _is_error(status):
             print(what, path, form, status, " ".join(re.sub(r"<[^>]+>", " ", words).split())[:200], flush=True)
         return words
@@ -120,6 +157,17 @@ def memory_mb(pids: list[int]) -> float:
     return total / 1024
 
 
+def processor_seconds(pids: list[int]) -> float:
+    total = 0
+    for pid in pids:
+        try:
+            fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+        except OSError:
+            continue
+        total += int(fields[11]) + int(fields[12])
+    return total / os.sysconf("SC_CLK_TCK")
+
+
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("--people", type=int, default=20)
@@ -144,7 +192,7 @@ def main() -> None:
     tell(*figures)
 
 
-def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float]:
+def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float, float]:
     told: list = []
     end = time.monotonic() + seconds
 
@@ -159,19 +207,22 @@ def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float]:
     threads = [threading.Thread(target=live, args=(number,)) for number in range(people)]
     for thread in threads:
         thread.start()
-    most = 0.0
+    most = worked = 0.0
     while any(thread.is_alive() for thread in threads):
         time.sleep(2)
-        most = max(most, memory_mb(family(pid)))
-    return told, most
+        processes = family(pid)
+        most = max(most, memory_mb(processes))
+        worked = max(worked, processor_seconds(processes))
+    return told, most, worked
 
 
-def tell(told: list, most_mb: float) -> None:
+def tell(told: list, most_mb: float, worked_s: float) -> None:
     print(f"{len(told)} requests, memory at most {most_mb:.0f} MB")
+    print(f"answering took {worked_s:.0f} s of processor time, asking {time.process_time():.0f} s")
     bad = [one for one in told if _is_error(one[2])]
     refused = sum(one[2] in (409, 422) for one in told)
     print(f"{refused} refused in a sentence")
-    print(f"{len(bad)} errors", collections.Counter((what, status) for what, _, status, _ in bad))
+    print(f"{len(bad)} errors", collections.Counter((what, status) for what, _, status, _, _ in bad))
     for what in [*dict.fromkeys(one[0] for one in told), "all"]:
         times = sorted(one[1] for one in told if what in (one[0], "all"))
         if len(times) > 1:
@@ -180,6 +231,12 @@ def tell(told: list, most_mb: float) -> None:
                 f"{what:8} {len(times):5}  median {statistics.median(times) * 1000:5.0f} ms  "
                 f"p95 {p95 * 1000:5.0f}  worst {times[-1] * 1000:6.0f}"
             )
+    begun = told[0][4]
+    minutes = collections.defaultdict(list)
+    for one in told:
+        minutes[int((one[4] - begun) // 120)].append(one[1])
+    p95s = [f"{statistics.quantiles(minutes[two], n=20)[18] * 1000:.0f}" for two in sorted(minutes) if minutes[two][1:]]
+    print("p95 of every two minutes:", " ".join(p95s), "ms")
 
 
 if __name__ == "__main__":

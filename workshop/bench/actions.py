@@ -18,7 +18,7 @@ from .models import Event
 
 RECENT = 1500
 """Entries that are learned from: older ones tell of another hand."""
-_learned = Kept(8)
+_learned = Kept(64)
 Mark = tuple[str, str]
 
 

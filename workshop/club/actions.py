@@ -5,7 +5,6 @@ from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.db import transaction
-from django.db.models import F
 from django.utils import timezone
 
 from emberquilt.drawing.panel import dress_json, shapes_json
@@ -18,7 +17,6 @@ from workshop.compositions.actions import bring, project_of
 from workshop.compositions.models import Composition, Share
 from workshop.entry.allowance import need_bytes
 from workshop.shop.actions import practice_of
-from workshop.shop.models import Shop
 
 from .models import Pattern
 
@@ -40,14 +38,11 @@ def show_to(row: Composition, name: str, may: str) -> Share:
         if row.shares.exclude(person=person).count() >= MOST_SHARES:
             raise BadChoice(f"A work is shown to {MOST_SHARES} others at most. Put it on the club’s shelf instead.")
         share, _ = Share.objects.update_or_create(composition=row, person=person, defaults={"may": may})
-        _others_are_named_otherwise(row)
     return share
 
 
 def show_no_longer(row: Composition, pk: int) -> None:
-    with transaction.atomic():
-        row.shares.filter(pk=pk).delete()
-        _others_are_named_otherwise(row)
+    row.shares.filter(pk=pk).delete()
 
 
 def leave_alone(row: Composition, person) -> None:
@@ -55,11 +50,6 @@ def leave_alone(row: Composition, person) -> None:
     share = row.shares.filter(person=person).first()
     if share is not None:
         show_no_longer(row, share.pk)
-
-
-def _others_are_named_otherwise(row: Composition) -> None:
-    """What was worked out before names the shop's other works, or does not; it is worked out anew."""
-    Shop.objects.filter(owner=row.owner).update(spoken=F("spoken") + 1)
 
 
 def copy_for(person, row: Composition) -> Composition:

@@ -38,10 +38,14 @@ def perform(
     """One edit of a composition that the page saw at `revision`: of the pieces chosen, or of the layer that is shown (0
     where several are). The row returned says in `made` what was changed. Raises `Stale`, `BadChoice` or `BadLength`.
     """
+    # while somebody writes all others wait, so it is worked out before, on the state that the page saw
+    before = store.load(row) if row.revision == revision else None
+    made = edit(before, verb, keys, values, layer) if before else Edit("")
     with transaction.atomic():
         locked = _locked(row, revision)
         seen = store.load(locked)
-        made = edit(seen, verb, keys, values, layer)
+        if seen is not before:
+            made = edit(seen, verb, keys, values, layer)
         if not made.is_empty:
             _write(locked, _as_seen(made, seen, store.as_kept(locked)))
     locked.made = made
@@ -102,6 +106,8 @@ def _apply(row: models.Composition, made: Edit) -> None:
         store.save_placements(row, composition.placements | made.placements, composition)
     else:
         store.save_placements(row, made.placements, composition)
+    if "name" in made.composition:
+        store.laid_otherwise(row.owner)
     for name, value in made.composition.items():
         setattr(row, name, composition.decisions.as_dict() if name == "decisions" else value)
     row.revision += 1
@@ -137,6 +143,9 @@ def redo(row: models.Composition, revision: int) -> models.Composition:
 
 
 def _walk(row: models.Composition, revision: int, step: int) -> models.Composition:
+    if row.revision == revision:
+        # read before anybody has to wait for it
+        store.as_kept(row)
     with transaction.atomic():
         locked = _locked(row, revision)
         entry = locked.entries.filter(seq=locked.cursor + (step > 0)).first()
@@ -201,5 +210,7 @@ def project_of(row: models.Composition, now: dt.datetime, wished: Collection[str
 def discard(row: models.Composition) -> None:
     uid = row.uid
     with transaction.atomic():
+        owner = row.owner
         row.delete()
+        store.laid_otherwise(owner)
     worked_out.forget(uid)

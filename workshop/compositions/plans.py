@@ -76,7 +76,7 @@ def _alone(row: Composition, shop: Shop) -> tuple[Plan, tuple]:
     start = first_moment(row.decisions.get("calendar", {}).get("start"), now_in(shop)).replace(tzinfo=zone_of(shop))
     version, sittings = DatePlan.objects.filter(composition=row).values_list("version", "sittings").first() or (0, {})
     done = frozenset(done_keys(row))
-    state = _state(row, shop)
+    state = store.state(row, shop)
     key = (*state, learned.pace.stamp, learned.lessons, *learned.blade_lasts.items())
     whole = _wholes.get(key, lambda: worked_out.read(row, (*key, row.updated)) or _make(row, learned))
     _at_any_pace.keep(state, whole)
@@ -103,15 +103,10 @@ ENDLESS = (
 )
 
 
-def _state(row: Composition, shop: Shop) -> tuple:
-    """What a plan hangs on but the log and the clock."""
-    return row.uid, row.revision, shop.pk, shop.revision, shop.spoken
-
-
 def plan_at_any_pace(row: Composition) -> Plan:
     """A plan of the work as it stands, at whatever pace the log had when it was made: which cards there are, and what
     they are done on, does not hang on that."""
-    known = _at_any_pace.known(_state(row, shop_of(row.owner)))
+    known = _at_any_pace.known(store.state(row, shop_of(row.owner)))
     return known if known is not None else plan_of(row)
 
 

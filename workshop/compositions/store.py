@@ -1,7 +1,9 @@
 """Between rows and the core's composition. Coverages are kept while their outlines do not change."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, fields, replace
+from dataclasses import asdict, dataclass, fields, replace
+from functools import cached_property
+from hashlib import sha256
 from uuid import UUID
 
 import numpy as np
@@ -42,25 +44,68 @@ def pieces_in(composition: Composition) -> int:
 _coverages = Kept(KEPT, lambda layers: sum(len(one.keys) for one in layers.values()), PIECES_KEPT)
 _compositions = Kept(KEPT, pieces_in, PIECES_KEPT)
 _in_shop = Kept(KEPT, pieces_in, PIECES_KEPT)
-_spoken = Kept(4)
+_spoken = Kept(64)
 
 
 def load(row: models.Composition) -> Composition:
     """The composition of a row, as it stands at the row's revision, with what its owner has on the rack."""
     shop = shop_of(row.owner)
-    key = (row.uid, row.revision, shop.pk, shop.revision, shop.spoken)
-    return _in_shop.get(key, lambda: with_subjects(_with(as_kept(row), _rack_beside(row, shop))))
+    return _in_shop.get(state(row, shop), lambda: with_subjects(_with(as_kept(row), _rack_beside(row, shop))))
+
+
+def state(row: models.Composition, shop: Shop) -> tuple:
+    """What is worked out of a work hangs on this alone, but for the log and the clock."""
+    mark = mark_of_others(row, shop)
+    return row.uid, row.revision, shop.pk, shop.revision, mark, bool(mark) and _has_helpers(row)
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """What the works of a shop have laid on its boards, and a number of each work that stands for it."""
+
+    parts: tuple[tuple[UUID, Spoken], ...]
+
+    @cached_property
+    def numbers(self) -> dict[UUID, int]:
+        table: dict[UUID, int] = {}
+        for uid, one in self.parts:
+            told = f"{one.board}\n{one.work}\n".encode() + shapely.to_wkb(one.outlines)
+            table[uid] = table.get(uid, 0) + int.from_bytes(sha256(told).digest())
+        return table
+
+    @cached_property
+    def number(self) -> int:
+        return sum(self.numbers.values())
+
+
+def _laid(row: models.Composition, shop: Shop) -> _Laid:
+    key = (shop.pk, shop.revision, shop.spoken)
+    return _spoken.get(key, lambda: _Laid(tuple(_read_spoken(row.owner, rack_of(row.owner, shop)))))
+
+
+def mark_of_others(row: models.Composition, shop: Shop) -> str:
+    """Stands for what other works have laid on the shop's boards; empty where that is nothing."""
+    laid = _laid(row, shop)
+    return f"{left:x}" if (left := laid.number - laid.numbers.get(row.uid, 0)) else ""
+
+
+def _has_helpers(row: models.Composition) -> bool:
+    return row.shares.filter(may=models.Share.May.WORK).exists()
 
 
 def _rack_beside(row: models.Composition, shop: Shop) -> Rack:
     """The shop's rack, with what other works have laid on its boards."""
     rack = rack_of(row.owner, shop)
-    spoken = _spoken.get((shop.pk, shop.revision, shop.spoken), lambda: _read_spoken(row.owner, rack))
-    others = tuple(one for uid, one in spoken if uid != row.uid)
-    if row.shares.filter(may=models.Share.May.WORK).exists():
+    others = tuple(one for uid, one in _laid(row, shop).parts if uid != row.uid)
+    if others and _has_helpers(row):
         # whoever works on this one sees where parts of others lie, not what they are called
         others = tuple(replace(one, work=ANOTHER) for one in others)
     return replace(rack, spoken_for=others) if others else rack
+
+
+def laid_otherwise(owner) -> None:
+    """Works of this owner lie otherwise on the boards, or are called otherwise."""
+    Shop.objects.filter(owner=owner).update(spoken=F("spoken") + 1)
 
 
 def _read_spoken(owner, rack: Rack) -> list[tuple[UUID, Spoken]]:
@@ -180,9 +225,11 @@ def save_placements(row: models.Composition, places: Mapping[str, Placement | No
     board."""
     if not places:
         return
-    there = replace(composition, rack=rack_of(row.owner))
-    lies = {one.key: shapely.to_wkb(one.outline) for some in on_boards(job_of(there)).values() for one in some}
     gone = [key for key, place in places.items() if place is None]
+    lies: dict[str, bytes] = {}
+    if len(gone) < len(places):
+        there = replace(composition, rack=rack_of(row.owner))
+        lies = {one.key: shapely.to_wkb(one.outline) for some in on_boards(job_of(there)).values() for one in some}
     for i in range(0, len(gone), 900):
         row.placements.filter(part__in=gone[i : i + 900]).delete()
     models.Placement.objects.bulk_create(
@@ -195,7 +242,7 @@ def save_placements(row: models.Composition, places: Mapping[str, Placement | No
         unique_fields=("composition", "part"),
         update_fields=(*PLACEMENT_FIELDS, "lies"),
     )
-    Shop.objects.filter(owner=row.owner).update(spoken=F("spoken") + 1)
+    laid_otherwise(row.owner)
 
 
 def save_pieces(row: models.Composition, pieces: Iterable[tuple[int, Piece, shapely.Polygon]]) -> None:

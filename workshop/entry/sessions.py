@@ -6,9 +6,13 @@ from django.contrib.auth.signals import user_logged_in
 from django.contrib.sessions.models import Session
 from django.utils import timezone
 
+from workshop.kept import Kept
+
 from .models import SignedIn
 
 SEEN_EVERY = dt.timedelta(minutes=5)
+_noted = Kept(2000)
+"""When each browser was noted last: asking the database to write, even nothing, waits for whoever is writing."""
 BROWSERS = (("Firefox/", "Firefox"), ("Edg/", "Edge"), ("OPR/", "Opera"), ("Chrome/", "Chrome"), ("Safari/", "Safari"))
 SYSTEMS = (
     ("iPhone", "an iPhone"),
@@ -59,10 +63,12 @@ class Seen:
     def __call__(self, request):
         key = request.session.session_key
         if key and request.user.is_authenticated:
-            now = timezone.now()
-            SignedIn.objects.filter(session=key, seen__lt=now - SEEN_EVERY).update(
-                seen=now, address=request.META.get("REMOTE_ADDR", "")[:60]
-            )
+            now, before = timezone.now(), _noted.known(key)
+            if before is None or before <= now - SEEN_EVERY:
+                SignedIn.objects.filter(session=key, seen__lt=now - SEEN_EVERY).update(
+                    seen=now, address=request.META.get("REMOTE_ADDR", "")[:60]
+                )
+                _noted.keep(key, now)
         return self.get_response(request)
 
 

@@ -18,7 +18,7 @@ import waitress
 from django.conf import settings
 from django.db import connections
 
-from emberquilt.limits import USUAL, end_with_parent, hold_memory, name_process
+from emberquilt.limits import USUAL, end_with_parent, few_heaps, hold_memory, name_process
 
 from . import watch
 from .backup import BadBackup, nightly
@@ -152,6 +152,9 @@ class House:
         for name in (signal.SIGTERM, signal.SIGINT):
             signal.signal(name, lambda *_: os._exit(0))
         hold_memory(USUAL.bytes)
+        few_heaps()
+        # whoever asks for little is answered beside whoever asks for much
+        sys.setswitchinterval(0.001)
         watch.begin()
         answer(self.sock)
 

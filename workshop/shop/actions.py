@@ -31,7 +31,7 @@ FACE_QUALITY = 90
 MOST_DEFECTS = 80
 MOST_PRICE = 100_000.0
 
-_racks = Kept(8)
+_racks = Kept(64)
 _faces = Kept(24)
 
 

@@ -15,6 +15,7 @@ from emberquilt.errors import BadChoice
 from emberquilt.plan import Plan
 from workshop.compositions.models import Composition
 from workshop.compositions.plans import keep_whole, plan_of
+from workshop.compositions.store import mark_of_others
 from workshop.compositions.told import is_endless, is_fresh, keep, state_of
 from workshop.shop.actions import shop_of
 from workshop.shop.models import Shop
@@ -38,7 +39,7 @@ def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
         {
             "state": state_of(row, shop),
             "station": next_station(plan),
-            "on": on_this_day(shop),
+            "on": on_this_day(row, shop),
             "left": {s: n for s, n in plan.counts.items() if n},
             "words": rule_words(row, plan),
             "pieces": len(composition.made),
@@ -51,15 +52,15 @@ def tell(row: Composition, shop: Shop, plan: Plan) -> dict[str, Any]:
     )
 
 
-def on_this_day(shop: Shop) -> list[Any]:
-    """The day, and what works have laid on the shop's boards."""
-    return [timezone.localdate().isoformat(), shop.spoken]
+def on_this_day(row: Composition, shop: Shop) -> list[str]:
+    """The day, and what other works have laid on the shop's boards."""
+    return [timezone.localdate().isoformat(), mark_of_others(row, shop)]
 
 
 def is_of_today(row: Composition, shop: Shop) -> bool:
     """What is told of the work holds for its state, and was told today: dates come nearer, so what is left at the
     calendar is another every day, and other works lay their parts on the same boards."""
-    return is_fresh(row, shop) and row.told.get("on") == on_this_day(shop)
+    return is_fresh(row, shop) and row.told.get("on") == on_this_day(row, shop)
 
 
 def _following(plan: Plan) -> list[str]:
