@@ -5,7 +5,10 @@ import hashlib
 import io
 import pickle
 import zlib
+from collections.abc import Callable
+from dataclasses import fields, is_dataclass
 from functools import cache
+from operator import attrgetter
 from pathlib import Path
 from typing import Any
 
@@ -31,12 +34,26 @@ def _coverage(values: dict[str, Any]) -> Coverage:
     return made
 
 
+@cache
+def _values_of(kind: type) -> Callable[[Any], tuple] | None:
+    """Takes all that a small dataclass holds, in the order in which one is made of it; none where it is not all that
+    there is to it. Made so, one is read back several times as fast as by its fields one after another."""
+    if not is_dataclass(kind) or kind.__dictoffset__ or hasattr(kind, "__post_init__"):
+        return None
+    names = [one.name for one in fields(kind) if one.init and not one.kw_only]
+    if len(names) != len(fields(kind)) or len(names) < 2:
+        return None
+    return attrgetter(*names)
+
+
 class _Packer(pickle.Pickler):
     def reducer_override(self, value: Any) -> Any:
-        if type(value) is Coverage:
+        kind = type(value)
+        if kind is Coverage:
             # with all that was derived; what is handed to long work goes without
             return _coverage, ({name: kept for name, kept in value.__dict__.items() if name != "_lock"},)
-        return NotImplemented
+        values = _values_of(kind)
+        return NotImplemented if values is None else (kind, values(value))
 
 
 def packed(value: Any) -> bytes:

@@ -2,10 +2,12 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from hashlib import sha256
 
 import numpy as np
 import shapely
 
+from ..outline.coverage import Coverage
 from ..rack.blades import Blade
 from ..relief.bevel import bevels_of
 from ..work.parts import Job
@@ -183,28 +185,66 @@ def _joined(nets: Sequence[Net]) -> Net:
 
 
 def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, room: Room | None, gone: set[str]):
-    """Of bodies that share their lines. What lies between them is waste, but in a pack, where all is wood."""
+    """Of bodies that share their lines, kept with their outlines as long as nothing that it hangs on changes. What lies
+    between them is waste, but in a pack, where all is wood."""
     coverage = job.composition.layer(blank.layer).without_openings.coverage
     keys = [int(key) for key in blank.leads]
     own = coverage if len(keys) == len(coverage) else coverage.only(keys)
     blades = {cut: blade_of[cut] for cut in cuts}
+    room = room or room_round(own.outside)
+    others = room.others(gone)
+    saw, practice = job.composition.decisions.saw, job.composition.practice
+    ways = {str(key): way != "counter-clockwise" for key, way in saw.ways.items()}
+    ways |= _bevelled_ways(job, blank)
+    starts = {str(key): point for key, point in saw.starts.items()}
+    leads = tuple(str(key) for key in own.keys)
+    stamp = (
+        _digest(own.outlines),
+        tuple(blades.items()),
+        _offset(job, tuple(blades.values())),
+        practice.throat_mm,
+        practice.accents,
+        tuple(accent.tobytes() for cut in cuts for accent in accents_of(job, cut[0])),
+        tuple((key, ways.get(key), starts.get(key)) for key in leads),
+        blank.tilts,
+        blank.pack,
+        blank.out_of_one,
+        _digest([room.stock, *([others] if others is not None else [])]),
+    )
+
+    def work_out(_: shapely.Polygon) -> tuple[list[Sawn], Net]:
+        return _sawn_together(job, blank, own, blades, room.stock, others, starts, ways)
+
+    made, net = coverage.latest(keys[0], ("ways", blank.profile), stamp, work_out)
+    return dict(zip(cuts, made, strict=True)), room, (net, leads)
+
+
+def _digest(outlines: Sequence[shapely.Geometry]) -> bytes:
+    return sha256(b"".join(shapely.to_wkb(np.array(outlines, object)))).digest()
+
+
+def _sawn_together(
+    job: Job,
+    blank: Blank,
+    own: Coverage,
+    blades: Mapping[Asked, Blade],
+    stock: shapely.Polygon,
+    others: shapely.Geometry | None,
+    starts: Mapping[str, tuple[float, float]],
+    ways: Mapping[str, bool],
+) -> tuple[list[Sawn], Net]:
+    """Cut by cut, and the net that they follow."""
     widest = max(blade.kerf_mm for blade in blades.values())
     offset = job.composition.practice.offset_mm(widest) if not blank.pack else 0.0
     net = own.once(("net", offset), lambda: net_of_coverage(own, openings_of(own), offset))
     kept = own.once(("kept", offset, widest), lambda: _kept(own.outside, offset, widest))
-    saw = job.composition.decisions.saw
-    ways = {str(key): way != "counter-clockwise" for key, way in saw.ways.items()}
-    ways |= _bevelled_ways(job, blank)
-    leads = tuple(str(key) for key in own.keys)
-    room = room or room_round(own.outside)
-    others = room.others(gone)
     found = WayThrough(
         net,
-        leads,
+        tuple(str(key) for key in own.keys),
         blades,
         _with(kept, others),
-        room.stock,
-        start_at={str(key): point for key, point in saw.starts.items()},
+        stock,
+        start_at=starts,
         clockwise=ways,
         tilt_deg=dict(blank.tilts),
         wood_between=blank.pack or blank.out_of_one,
@@ -212,9 +252,9 @@ def _together(job: Job, blank: Blank, cuts: list[Asked], blade_of, room: Room | 
     school = job.composition.practice.accents
     made = [
         with_accents(sawn, accents_of(job, cut[0]), school, found) if cut[1] != INSIDE else sawn
-        for sawn, cut in zip(found.of(cuts), cuts, strict=True)
+        for sawn, cut in zip(found.of(blades), blades, strict=True)
     ]
-    return dict(zip(cuts, made, strict=True)), room, (net, leads)
+    return made, net
 
 
 def _bevelled_ways(job: Job, blank: Blank) -> dict[str, bool]:

@@ -198,6 +198,44 @@ def test_a_stack_saves_minutes():
     assert thickest.minutes > pack.minutes
 
 
+def strokes_of(plan) -> list:
+    """Every stroke of the blade in its order."""
+    return [
+        (cut.part, cut.blade.name, round(cut.first_minutes, 6), stroke.kind, stroke.path.tolist())
+        for cut in plan.cuts
+        for stroke in cut.strokes
+    ]
+
+
+@pytest.mark.parametrize(
+    ("verb", "keys", "values"),
+    [
+        ("saw_last", [9], {}),
+        ("saw_way", [4], {"way": "counter-clockwise"}),
+        ("saw_first", [7], {}),
+        ("thickness", list(range(1, 15)), {"mm": "12"}),
+        ("redraw", [], {}),
+    ],
+)
+def test_what_is_kept_of_a_stack_is_what_is_found_afresh(verb, keys, values):
+    """The ways are kept with the outlines: after an edit they are those of a work that knows of none."""
+    work = edited(composition(cells(14, 5), thickness_mm=6.0), "pack", woods="cherry,walnut")
+    before = strokes_of(sawn(work))
+    if verb == "redraw":
+        layer = work.layers[0]
+        moved = {key: shapely.transform(o, lambda xy: xy * 1.25) for key, o in layer.coverage.by_key.items()}
+        layer = replace(layer, coverage=layer.coverage.replaced(moved))
+        work = replace(work, layers=(layer,))
+    else:
+        work = edited(work, verb, keys, **values)
+    after = strokes_of(sawn(work))
+    fresh = tuple(
+        replace(layer, coverage=Coverage(layer.coverage.keys, list(layer.coverage.outlines))) for layer in work.layers
+    )
+    assert after == strokes_of(sawn(replace(work, layers=fresh)))
+    assert after != before
+
+
 def test_in_a_stack_no_hole_is_drilled_into_what_is_wood_there():
     """A ring with an eye in it, and a ring with nothing in it."""
     plan = stack(nested())

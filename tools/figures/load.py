@@ -232,6 +232,8 @@ def tell(told: list, most_mb: float, worked_s: float) -> None:
                 f"p95 {p95 * 1000:5.0f}  worst {times[-1] * 1000:6.0f}"
             )
     begun = told[0][4]
+    for what, took, _, path, at in sorted(told, key=lambda one: -one[1])[:12]:
+        print(f"  {took:5.1f} s after {at - begun:4.0f} s: {what} {path.partition('?')[0][-40:]}")
     minutes = collections.defaultdict(list)
     for one in told:
         minutes[int((one[4] - begun) // 120)].append(one[1])
