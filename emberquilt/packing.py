@@ -52,7 +52,7 @@ class _Packer(pickle.Pickler):
         if kind is Coverage:
             # with all that was derived; what is handed to long work goes without
             return _coverage, ({name: kept for name, kept in value.__dict__.items() if name != "_lock"},)
-        values = _values_of(kind)
+        values = _values_of(kind)  # type: ignore[arg-type]  # every class is hashable
         return NotImplemented if values is None else (kind, values(value))
 
 

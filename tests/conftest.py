@@ -94,5 +94,5 @@ def findings_of(work: Composition, station: str) -> list[Finding]:
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The browser's files take longest: they begin, so that no process waits for them at the end. The first two go to
     two processes: one loads the demo, and the other has work that needs none."""
-    first = ("test_access", "test_first_minute")
+    first = ("test_sizes", "test_first_minute")
     items.sort(key=lambda item: ("browser" not in item.path.parts, item.path.stem not in first))

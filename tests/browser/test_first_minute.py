@@ -227,14 +227,14 @@ def test_it_is_made_simpler_on_a_slider_and_kept_so(desk, tmp_path):
 
 
 def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
-    flat = drawn(truth(30, 1), 6.0, 7, margin_px=60)
+    flat = drawn(truth(12, 1), 4.0, 5, margin_px=50)
     desk_photo = tmp_path / "sheet.jpg"
     corners = seen_by_a_camera(flat.shape[1] / flat.shape[0], VIEWS[1])
     cv2.imwrite(str(desk_photo), on_a_desk(flat, corners, 1)[..., ::-1])
     bring(desk, desk_photo, "240 mm")
     page = desk.page
     assert "straightened" in page.locator(".read-as").inner_text()
-    assert page.locator(".found").inner_text() == "30"
+    assert page.locator(".found").inner_text() == "12"
     page.get_by_role("button", name="move its corners").click()
     corner = page.get_by_role("button", name="The upper left corner")
     room, before = corner.bounding_box(), page.locator("#knobs input[name=corners]").input_value()
@@ -262,5 +262,5 @@ def test_a_sheet_on_a_desk_a_packed_drawing_and_a_page(desk, tmp_path):
     picture = tmp_path / "sheet.avif"
     Image.fromarray(flat).save(picture)
     bring(desk, picture, "240 mm")
-    assert page.locator(".found").inner_text() == "30"
+    assert page.locator(".found").inner_text() == "12"
     assert page.evaluate("emberPanel.scene.underlay.image.naturalWidth") == flat.shape[1]
