@@ -182,9 +182,10 @@ DATABASES = {
             # writers take their lock at once, so that two of them queue instead of failing half way
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
-            # small pages: an edit rewrites few of them, and each holds many pieces still
+            # small pages: an edit rewrites few of them, and each holds many pieces still; little kept of the file, as
+            # every thread has a connection of its own, and the system keeps it for all
             "init_command": "PRAGMA page_size=2048; PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA "
-            "cache_size=-20000;",
+            "cache_size=-4000;",
         },
     }
 }
