@@ -15,7 +15,7 @@ OF_THE_MACHINE = 0.3
 """No piece of long work takes more than this share of the machine's memory: two are done at once."""
 KILL, DIE_WITH_PARENT, NAME = 9, 1, 15
 MOST_HEAPS = -8
-"""As `mallopt` numbers it, from memory of its header."""
+"""`M_ARENA_MAX` of the C library's `malloc.h`."""
 OOM_FIRST = "600"
 
 

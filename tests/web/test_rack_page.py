@@ -106,12 +106,15 @@ def test_a_work_is_worked_out_anew_only_when_others_lie_otherwise_on_the_boards(
     assert plan_of(Composition.objects.get(pk=ready.pk)).composition is plans.composition
     page.do(other, "stock", "lay")
     assert "spoken for by A test" in station(client, ready)
-    # its own places are known to itself, not to be taken twice
-    mine = plan_of(Composition.objects.get(pk=other.pk)).composition
-    page.do(other, "saw", "first", "3")
-    page.do(bystander, "wood", "wood", "3", wood="walnut")
-    assert not mine.rack.spoken_for
-    assert plan_of(Composition.objects.get(pk=ready.pk)).composition.rack.spoken_for
+    # what it has laid itself is spoken for by nobody else
+    assert not plan_of(Composition.objects.get(pk=other.pk)).composition.rack.spoken_for
+    seen = plan_of(Composition.objects.get(pk=ready.pk)).composition
+    for row, station_name, verb, values in (
+        (other, "saw", "saw_first", {}),
+        (bystander, "wood", "wood", {"wood": "walnut"}),
+    ):
+        assert page.do(row, station_name, verb, "3", **values).status_code == 200
+    assert plan_of(Composition.objects.get(pk=ready.pk)).composition is seen
     page.do(other, "pattern", "rename", name="Canal lock")
     assert "spoken for by Canal lock" in station(client, ready)
     actions.discard(other)
