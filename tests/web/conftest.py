@@ -58,7 +58,9 @@ def laid(response) -> str:
 def said(response) -> str:
     """The sentence that a page shows."""
     text = laid(response)
-    found = re.search(r'<div id="said"[^>]*><p>(.*?)<button', text) or re.search(r"did not work</h1><p>(.*?)</p>", text)
+    found = re.search(r'<div id="said"[^>]*><p>(.*?)<button', text) or re.search(
+        r"did not work</h[12]><p>(.*?)</p>", text
+    )
     return found[1] if found else ""
 
 
