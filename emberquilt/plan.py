@@ -227,19 +227,31 @@ class Plan:
         return getattr(self, room) if room else None
 
     @cached_property
-    def _of_station(self) -> "_Findings":
-        return _Findings(self)
+    def _of_station(self) -> dict[str, list[Finding]]:
+        """Findings by station, as far as they were asked for. It does not hold the plan: what is held in a circle stays
+        in memory until all of it is looked through."""
+        return {}
+
+    def _found_at(self, station: str) -> list[Finding]:
+        if (known := self._of_station.get(station)) is not None:
+            return known
+        judges = JUDGEMENTS.get(station, ())
+        if self.base is not None and not any(entry.plan in AT_A_MOMENT for entry in judges):
+            found = self.base._found_at(station)
+        else:
+            found = [one for entry in judges for one in entry.judge(self.job, self.of(entry.plan))]
+        return self._of_station.setdefault(station, found)
 
     @cached_property
     def every_finding(self) -> tuple[Finding, ...]:
-        return tuple(finding for station in STATIONS for finding in self._of_station[station])
+        return tuple(finding for station in STATIONS for finding in self._found_at(station))
 
     def findings(self, station: str) -> list[Finding]:
         """Findings of a station that are not accepted."""
-        return [f for f in self._of_station[station] if f.id not in self.composition.accepted]
+        return [f for f in self._found_at(station) if f.id not in self.composition.accepted]
 
     def accepted(self, station: str) -> list[Finding]:
-        return [f for f in self._of_station[station] if f.id in self.composition.accepted]
+        return [f for f in self._found_at(station) if f.id in self.composition.accepted]
 
     @cached_property
     def counts(self) -> dict[str, int]:
@@ -249,19 +261,3 @@ class Plan:
 
 def _paper(coverage: Coverage) -> dict[int, int]:
     return coverage.once("copies", lambda: cutting_copies(coverage))
-
-
-class _Findings(dict):
-    """Findings by station, each station's worked out when it is first asked for."""
-
-    def __init__(self, plan: Plan):
-        super().__init__()
-        self.plan = plan
-
-    def __missing__(self, station: str) -> list[Finding]:
-        plan, judges = self.plan, JUDGEMENTS.get(station, ())
-        if plan.base is not None and not any(entry.plan in AT_A_MOMENT for entry in judges):
-            self[station] = plan.base._of_station[station]
-        else:
-            self[station] = [one for entry in judges for one in entry.judge(plan.job, plan.of(entry.plan))]
-        return self[station]

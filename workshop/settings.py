@@ -134,7 +134,8 @@ ROOT_URLCONF = "workshop.urls"
 WSGI_APPLICATION = "workshop.wsgi.application"
 TEMPLATES = [
     {
-        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "NAME": "django",
+        "BACKEND": "workshop.rendering.Templates",
         "DIRS": [PACKAGE / "templates", PACKAGE / "stations"],
         "APP_DIRS": True,
         "OPTIONS": {

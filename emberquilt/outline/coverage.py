@@ -67,6 +67,8 @@ class Coverage:
         self._derived: dict[Hashable, Any] = {}
         self._of_each: dict[Hashable, dict[int, Any]] = {}
         self._lock = Lock()
+        # stands for these outlines where others remember what they were compared with, and so does not hold them
+        self._mark = object()
 
     def __reduce__(self):
         # to another process goes what it is, not what was derived
@@ -82,8 +84,9 @@ class Coverage:
         """What `compute` derives from these outlines and those of others together, kept under `name` until it is asked
         for with other ones."""
         kept = self._derived.get(("against", name))
-        if kept is None or len(kept[0]) != len(others) or any(a is not b for a, b in zip(kept[0], others, strict=True)):
-            kept = others, compute()
+        marks = tuple(one._mark for one in others)
+        if kept is None or kept[0] != marks:
+            kept = marks, compute()
             self._derived["against", name] = kept
         return kept[1]
 

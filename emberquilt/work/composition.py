@@ -110,11 +110,13 @@ class Layer:
     def openings(self) -> tuple[int, ...]:
         return tuple(piece.key for piece in self.pieces if piece.opening)
 
-    @cached_property
+    @property
     def without_openings(self) -> "Layer":
         """This layer with only those pieces that are made of something."""
-        if not self.openings:
-            return self
+        return self if not self.openings else self._closed
+
+    @cached_property
+    def _closed(self) -> "Layer":
         cut = set(self.openings)
         coverage = self.coverage.once(
             ("without", self.openings), lambda: self.coverage.only(k for k in self.coverage.keys if k not in cut)

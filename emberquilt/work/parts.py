@@ -129,9 +129,17 @@ class Part:
 @dataclass(frozen=True)
 class Job:
     """All parts of a composition times the number of its copies. Parts of one copy are worked out when first asked for;
-    the others are the same at another number."""
+    the others are the same at another number.
 
+    All handles on a composition's job (`job_of`) share what is worked out, which lies with the composition: it holds no
+    handle, and so goes when the last of the two is forgotten. What is held in a circle would stay in memory until all
+    of it is looked through."""
+
+    __slots__ = ("__dict__", "composition")
     composition: Composition
+
+    def __reduce__(self):
+        return job_of, (self.composition,)
 
     @cached_property
     def _kept(self) -> dict[Hashable, Any]:
@@ -558,10 +566,9 @@ def _linked(coverage: Coverage, alike: dict[int, Any]) -> list[list[int]]:
 
 def job_of(composition: Composition) -> Job:
     """The composition's job, worked out once for each state of it."""
-    kept = composition.__dict__.get("_job")
-    if kept is None:
-        kept = composition.__dict__["_job"] = Job(composition)
-    return kept
+    job = Job(composition)
+    object.__setattr__(job, "__dict__", composition.__dict__.setdefault("_job", {}))
+    return job
 
 
 def region_of(layer: Layer) -> shapely.Geometry:

@@ -1,6 +1,8 @@
 """What sheets and stacks are judged for: each finding where it is due, at its limit, and its own fix clears it."""
 
+import gc
 import json
+import weakref
 
 import numpy as np
 import pytest
@@ -14,6 +16,7 @@ from emberquilt.layers.stacked import scene_in
 from emberquilt.outline.coverage import Coverage
 from emberquilt.outline.plates import plate_round
 from emberquilt.pattern.fresh import composition_of
+from emberquilt.plan import Plan
 from emberquilt.practice import Practice
 from emberquilt.units import Length
 from emberquilt.work.change import applied
@@ -58,6 +61,23 @@ def fixed(work: Composition, finding: Finding, which: int = -1) -> Composition:
 
 PLATE = shapely.box(0, 0, 120, 120)
 RING = shapely.Point(60, 60).buffer(40) - shapely.Point(60, 60).buffer(25)
+
+
+def test_a_plan_that_is_let_go_leaves_memory_at_once():
+    """With its composition and what was worked out for both, and without a search for what is held in circles."""
+    gc.collect()
+    gc.disable()
+    try:
+        for make in (lambda: stack(PLATE, RING, PLATE - RING), lambda: composition(grid(3, 2), "walnut")):
+            work = make()
+            plan = Plan(work)
+            assert plan.every_finding
+            assert plan.pocket
+            left = [weakref.ref(one) for one in (plan, work, *work.layers, *(layer.coverage for layer in work.layers))]
+            del plan, work
+            assert [one() for one in left] == [None] * len(left)
+    finally:
+        gc.enable()
 
 
 def test_an_island_falls_out_and_each_of_its_fixes_holds_it():

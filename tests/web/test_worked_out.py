@@ -1,7 +1,12 @@
 """What was worked out for a work is kept beside the database: the same as if it were worked out again, or not at all;
 and a work whose pages find no end is tried no more."""
 
+import gc
+import weakref
+
 import pytest
+from django.core.handlers.wsgi import WSGIHandler
+from django.test import RequestFactory
 
 from emberquilt import packing
 from emberquilt.plan import Plan
@@ -67,6 +72,24 @@ def test_another_process_finds_it_and_it_says_the_same(kept):
         file.unlink()
     assert counted(kept) == before
     assert [f.id for f in plan_of(kept).every_finding] == findings
+
+
+def test_a_work_that_is_forgotten_leaves_memory_at_once(kept, client):
+    """Without anybody looking for what is held in circles: twenty people would fill the memory with it."""
+    handler = WSGIHandler()
+    plan = weakref.ref(whole_of(kept))
+    gc.collect()
+    gc.disable()
+    try:
+        for station in ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar", "log"):
+            request = RequestFactory().get(f"/picture/{kept.uid}/{station}/")
+            request.COOKIES = {name: morsel.value for name, morsel in client.cookies.items()}
+            assert b'id="dress"' in handler.get_response(request).content
+        assert plan() is not None
+        forgotten()
+        assert plan() is None
+    finally:
+        gc.enable()
 
 
 def test_an_edit_goes_on_from_what_is_known_of_the_outlines(kept, page):
