@@ -1,7 +1,7 @@
 """What a part comes out of, as it lies on the saw's table: its section of a board with the parts round it, in the
 millimetres of the work's picture."""
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -31,6 +31,17 @@ class Section:
     outlines: np.ndarray
 
 
+@dataclass(frozen=True, eq=False)
+class Back:
+    """From a board's millimetres to the picture's."""
+
+    turn: Points
+    shift: Points
+
+    def __call__(self, xy: Points) -> Points:
+        return (xy - self.shift) @ self.turn
+
+
 @dataclass(frozen=True)
 class Room:
     """What one part is sawn out of. `stock`: the outline of the wood on the table, in the picture's mm; `section` is
@@ -39,7 +50,7 @@ class Room:
     stock: shapely.Polygon
     key: str = ""
     section: Section | None = None
-    back: Callable[[Points], Points] | None = None
+    back: Back | None = None
 
     @property
     def board(self) -> str:
@@ -114,13 +125,7 @@ def _in_section(
     return made
 
 
-def _back(job: Job, one: Lying, board: Board) -> Callable[[Points], Points]:
-    """From the board's millimetres to the picture's."""
+def _back(job: Job, one: Lying, board: Board) -> Back:
     x, y = one.place.point or (0.0, 0.0)
     move = to_board(about_of(job, one.part), board, one.place.along_deg(one.part.grain_deg), x, y)
-    turn, shift = move[:, :2], move[:, 2]
-
-    def back(xy: Points) -> Points:
-        return (xy - shift) @ turn
-
-    return back
+    return Back(move[:, :2], move[:, 2])

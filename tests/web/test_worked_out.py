@@ -15,6 +15,7 @@ from workshop.compositions.models import Composition
 from workshop.compositions.plans import keep_whole, plan_of
 from workshop.kept import Kept
 from workshop.serving import watch
+from workshop.shop.actions import add_board
 from workshop.stations.told import tell_afresh, tell_endless
 
 
@@ -72,6 +73,26 @@ def test_another_process_finds_it_and_it_says_the_same(kept):
         file.unlink()
     assert counted(kept) == before
     assert [f.id for f in plan_of(kept).every_finding] == findings
+
+
+def test_it_is_kept_too_where_parts_lie_on_boards(kept, page, person):
+    add_board(person, "walnut", "W1", "600 mm", "150 mm", "20 mm")
+    add_board(person, "holly", "H1", "600 mm", "150 mm", "20 mm")
+    page.do(kept, "stock", "lay")
+    kept.refresh_from_db()
+    plan = plan_of(kept)
+    assert plan.composition.placements
+    assert any(room.section for room in plan.saw.rooms.values())
+    before = [f.id for f in plan.every_finding], [(cut.part, cut.minutes, cut.length_mm) for cut in plan.saw.cuts]
+    assert plan.pocket
+    keep_whole(kept, plan)
+    forgotten()
+    whole = whole_of(kept)
+    assert {"saw", "pocket"} <= whole.__dict__.keys()
+    assert (
+        [f.id for f in whole.every_finding],
+        [(cut.part, cut.minutes, cut.length_mm) for cut in whole.saw.cuts],
+    ) == before
 
 
 def test_a_work_that_is_forgotten_leaves_memory_at_once(kept, client):

@@ -127,10 +127,13 @@ def _write_all() -> None:
             count += 1
             if count % 100 == 0:
                 make_room()
-        except Exception as problem:
+        except (OSError, RuntimeError) as problem:
             # nothing hangs on it: the disk may be full, or somebody works it out further at this very moment
             _written.keep(uid, (b"", 0))
             log.info("What was worked out for %s is not kept: %s", uid, problem)
+        except Exception:
+            _written.keep(uid, (b"", 0))
+            log.warning("What was worked out for %s cannot be kept.", uid, exc_info=True)
 
 
 def write(uid: Any, mark: bytes, plan: Plan) -> None:
