@@ -242,6 +242,12 @@ class Plan:
             found = [one for entry in judges for one in entry.judge(self.job, self.of(entry.plan))]
         return self._of_station.setdefault(station, found)
 
+    @property
+    def amount(self) -> int:
+        """How much of it is worked out: it grows when a station, or something of another kind, is asked for."""
+        kinds = {name[0] if isinstance(name, tuple) else name for name in self.job.worked_out}
+        return len(self.__dict__) + len(self._of_station) + len(kinds)
+
     @cached_property
     def every_finding(self) -> tuple[Finding, ...]:
         return tuple(finding for station in STATIONS for finding in self._found_at(station))

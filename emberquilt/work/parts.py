@@ -152,6 +152,11 @@ class Job:
         return self._kept[name]
 
     @property
+    def worked_out(self) -> list[Hashable]:
+        """Under which names something is kept with it."""
+        return list(self._kept)
+
+    @property
     def copies(self) -> int:
         return self.composition.decisions.whole.copies
 

@@ -2,6 +2,8 @@
 and a work whose pages find no end is tried no more."""
 
 import gc
+import queue
+import time
 import weakref
 
 import pytest
@@ -17,6 +19,9 @@ from workshop.kept import Kept
 from workshop.serving import watch
 from workshop.shop.actions import add_board
 from workshop.stations.told import tell_afresh, tell_endless
+
+
+keep_soon = worked_out.keep
 
 
 @pytest.fixture(autouse=True)
@@ -93,6 +98,23 @@ def test_it_is_kept_too_where_parts_lie_on_boards(kept, page, person):
         [f.id for f in whole.every_finding],
         [(cut.part, cut.minutes, cut.length_mm) for cut in whole.saw.cuts],
     ) == before
+
+
+def test_what_changes_again_at_once_is_written_once(kept, settings, monkeypatch):
+    settings.KEEP_WORKED_OUT = True
+    written = queue.Queue()
+    monkeypatch.setattr(worked_out, "write", lambda uid, mark, plan: written.put((uid, mark)))
+    plan = whole_of(kept)
+    for state in range(5):
+        keep_soon(kept, ("state", state), plan)
+    assert written.get(timeout=60) == (kept.uid, worked_out._mark(("state", 4)))
+    # the same is not written again; what is worked out further is
+    keep_soon(kept, ("state", 4), plan)
+    assert plan.job.once("something else", lambda: 5) == 5
+    keep_soon(kept, ("state", 4), plan)
+    assert written.get(timeout=60)[0] == kept.uid
+    time.sleep(2 * worked_out.SOON_SECONDS)
+    assert written.empty()
 
 
 def test_a_work_that_is_forgotten_leaves_memory_at_once(kept, client):

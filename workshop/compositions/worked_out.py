@@ -9,8 +9,8 @@ import hashlib
 import hmac
 import logging
 import os
-import queue
 import threading
+import time
 from contextlib import suppress
 from typing import Any
 
@@ -31,7 +31,11 @@ HASH = 32
 """Bytes of each of the three that a file holds beside the plan: the code's, the state's, the seal."""
 log = logging.getLogger(__name__)
 _written = Kept(2000)
-_asked: queue.Queue = queue.Queue(maxsize=64)
+SOON_SECONDS = 1.0
+"""What is changed again within it is written once."""
+MOST_ASKED = 64
+_asked: dict[Any, tuple[float, bytes, Plan]] = {}
+_more = threading.Condition()
 _writer: list[threading.Thread] = []
 
 
@@ -60,13 +64,8 @@ def read(row: Composition, key: tuple) -> Plan | None:
     except OSError:
         return None
     if plan is not None:
-        _written.keep(row.uid, (mark, _amount(plan)))
+        _written.keep(row.uid, (mark, plan.amount))
     return plan
-
-
-def _amount(plan: Plan) -> int:
-    """How much of it is worked out."""
-    return len(plan.__dict__) + len(plan.__dict__.get("_of_station", ()))
 
 
 def _opened(data: bytes) -> Plan | None:
@@ -104,7 +103,7 @@ def keep(row: Composition, key: tuple, plan: Plan) -> None:
     """Write it soon, unless as much of it is written."""
     if not settings.KEEP_WORKED_OUT:
         return
-    mark, amount = _mark(key), _amount(plan)
+    mark, amount = _mark(key), plan.amount
     known = _written.known(row.uid)
     if known is not None and known[0] == mark and known[1] >= amount:
         return
@@ -112,16 +111,31 @@ def keep(row: Composition, key: tuple, plan: Plan) -> None:
     if not _writer or not _writer[0].is_alive():
         _writer[:] = [threading.Thread(target=_write_all, daemon=True)]
         _writer[0].start()
-    try:
-        _asked.put_nowait((row.uid, mark, plan))
-    except queue.Full:
-        _written.keep(row.uid, (b"", 0))
+    with _more:
+        if row.uid not in _asked and len(_asked) >= MOST_ASKED:
+            _written.keep(row.uid, (b"", 0))
+            return
+        since, *_ = _asked.get(row.uid, (time.monotonic(),))
+        _asked[row.uid] = since, mark, plan
+        _more.notify()
+
+
+def _next() -> tuple[Any, bytes, Plan]:
+    """What was asked for first and long enough ago, as it stands by now."""
+    with _more:
+        while True:
+            uid = next(iter(_asked), None)
+            wait = None if uid is None else _asked[uid][0] + SOON_SECONDS - time.monotonic()
+            if uid is not None and wait is not None and wait <= 0:
+                _, mark, plan = _asked.pop(uid)
+                return uid, mark, plan
+            _more.wait(wait)
 
 
 def _write_all() -> None:
     count = 0
     while True:
-        uid, mark, plan = _asked.get()
+        uid, mark, plan = _next()
         try:
             write(uid, mark, plan)
             count += 1
@@ -134,6 +148,8 @@ def _write_all() -> None:
         except Exception:
             _written.keep(uid, (b"", 0))
             log.warning("What was worked out for %s cannot be kept.", uid, exc_info=True)
+        # the plan is forgotten with the others, not when the next one is asked for
+        del plan
 
 
 def write(uid: Any, mark: bytes, plan: Plan) -> None:
