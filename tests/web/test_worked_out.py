@@ -20,7 +20,6 @@ from workshop.serving import watch
 from workshop.shop.actions import add_board
 from workshop.stations.told import tell_afresh, tell_endless
 
-
 keep_soon = worked_out.keep
 
 
