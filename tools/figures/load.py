@@ -20,6 +20,7 @@ import tempfile
 import threading
 import time
 from pathlib import Path
+from typing import NamedTuple
 from urllib.parse import urlsplit
 
 HERE = Path(__file__).resolve().parents[2]
@@ -31,10 +32,20 @@ STATIONS = ("pattern", "wood", "relief", "stock", "saw", "assembly", "calendar",
 WOODS = ("walnut", "holly", "maple", "cherry")
 
 
+class Answer(NamedTuple):
+    """When a person asked for what, how long it took, and with which status it ended."""
+
+    what: str
+    took_s: float
+    status: int
+    path: str
+    at_s: float
+
+
 class Person(Visitor):
     """Whose browser keeps its connection, as browsers do, and follows where it is led."""
 
-    def __init__(self, base: str, name: str, told: list):
+    def __init__(self, base: str, name: str, told: list[Answer]):
         super().__init__(base, name)
         self.told = told
         self.line = http.client.HTTPConnection(urlsplit(base).netloc, timeout=60)
@@ -77,7 +88,7 @@ class Person(Visitor):
         """The words of an answer; how long it took, and how it ended, is told."""
         begin = time.perf_counter()
         status, words, _ = self.ask(path, form, htmx=htmx)
-        self.told.append((what, time.perf_counter() - begin, status, path, begin))
+        self.told.append(Answer(what, time.perf_counter() - begin, status, path, begin))
         if _is_error(status):
             print(what, path, form, status, " ".join(re.sub(r"<[^>]+>", " ", words).split())[:200], flush=True)
         return words
@@ -201,8 +212,8 @@ def main() -> None:
     tell(*figures)
 
 
-def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float, float, float]:
-    told: list = []
+def run(base: str, people: int, seconds: float, pid: int) -> tuple[list[Answer], float, float, float]:
+    told: list[Answer] = []
     end = time.monotonic() + seconds
 
     def live(number: int) -> None:
@@ -225,28 +236,28 @@ def run(base: str, people: int, seconds: float, pid: int) -> tuple[list, float, 
     return told, most, worked, stolen_seconds() - stolen
 
 
-def tell(told: list, most_mb: float, worked_s: float, stolen_s: float) -> None:
+def tell(told: list[Answer], most_mb: float, worked_s: float, stolen_s: float) -> None:
     print(f"{len(told)} requests, memory at most {most_mb:.0f} MB")
     asking = time.process_time()
     print(f"answering took {worked_s:.0f} s of processor time, asking {asking:.0f} s; the host took {stolen_s:.0f} s")
-    bad = [one for one in told if _is_error(one[2])]
-    refused = sum(one[2] in (409, 422) for one in told)
+    bad = [one for one in told if _is_error(one.status)]
+    refused = sum(one.status in (409, 422) for one in told)
     print(f"{refused} refused in a sentence")
-    print(f"{len(bad)} errors", collections.Counter((what, status) for what, _, status, _, _ in bad))
-    for what in [*dict.fromkeys(one[0] for one in told), "all"]:
-        times = sorted(one[1] for one in told if what in (one[0], "all"))
+    print(f"{len(bad)} errors", collections.Counter((one.what, one.status) for one in bad))
+    for what in [*dict.fromkeys(one.what for one in told), "all"]:
+        times = sorted(one.took_s for one in told if what in (one.what, "all"))
         if len(times) > 1:
             p95 = statistics.quantiles(times, n=20)[18]
             print(
                 f"{what:8} {len(times):5}  median {statistics.median(times) * 1000:5.0f} ms  "
                 f"p95 {p95 * 1000:5.0f}  worst {times[-1] * 1000:6.0f}"
             )
-    begun = told[0][4]
-    for what, took, _, path, at in sorted(told, key=lambda one: -one[1])[:12]:
-        print(f"  {took:5.1f} s after {at - begun:4.0f} s: {what} {path.partition('?')[0][-40:]}")
+    begun = told[0].at_s
+    for one in sorted(told, key=lambda one: -one.took_s)[:12]:
+        print(f"  {one.took_s:5.1f} s after {one.at_s - begun:4.0f} s: {one.what} {one.path.partition('?')[0][-40:]}")
     minutes = collections.defaultdict(list)
     for one in told:
-        minutes[int((one[4] - begun) // 120)].append(one[1])
+        minutes[int((one.at_s - begun) // 120)].append(one.took_s)
     p95s = [f"{statistics.quantiles(minutes[two], n=20)[18] * 1000:.0f}" for two in sorted(minutes) if minutes[two][1:]]
     print("p95 of every two minutes:", " ".join(p95s), "ms")
 

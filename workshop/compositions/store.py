@@ -33,7 +33,7 @@ ANOTHER = "another work"
 PIECE_FIELDS = tuple(field.name for field in fields(Piece))
 
 
-PIECES_KEPT = 16_000
+PIECES_KEPT = 8_000
 """A process keeps so many pieces at most, of however few works; what is planned of one takes some 50 kB."""
 
 
