@@ -1,4 +1,5 @@
-"""Processes are killed in the middle of saves and long tasks: the figure of tools/figures/kill.py, shortened."""
+"""Figures of tools/figures, shortened: processes are killed in the middle of saves and long tasks; several people work
+at once."""
 
 import importlib.util
 from pathlib import Path
@@ -33,3 +34,12 @@ def test_nothing_is_lost_half_written_or_left_working(tmp_path):
     assert told.half_written == []
     assert told.left_working == []
     assert told.killed_tasks >= 1
+
+
+@needs_proc
+def test_several_people_work_at_once_without_an_error(tmp_path):
+    told = figure("load").loaded(tmp_path / "home", 4, 3, 12.0)
+    assert {"enter", "shelf", "station"} <= {one.what for one in told.answers}
+    assert len(told.answers) >= 40
+    assert told.errors == []
+    assert told.most_mb <= 1000

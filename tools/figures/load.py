@@ -42,6 +42,20 @@ class Answer(NamedTuple):
     at_s: float
 
 
+class Told(NamedTuple):
+    """All answers, the most memory of all processes together, the processor time that answering took, and what the
+    machine's host gave to others meanwhile."""
+
+    answers: list[Answer]
+    most_mb: float
+    worked_s: float
+    stolen_s: float
+
+    @property
+    def errors(self) -> list[Answer]:
+        return [one for one in self.answers if _is_error(one.status)]
+
+
 class Person(Visitor):
     """Whose browser keeps its connection, as browsers do, and follows where it is led."""
 
@@ -196,23 +210,25 @@ def main() -> None:
     asked.add_argument("--home", default="", help="a folder that was filled before")
     how = asked.parse_args()
     home = Path(how.home or tempfile.mkdtemp(prefix="emberquilt-load-"))
+    tell(loaded(home, how.people, how.works, how.minutes * 60))
+
+
+def loaded(home: Path, people: int, works: int, seconds: float) -> Told:
+    """On a server of its own in this folder, which is filled first where nothing is in it."""
     if not (home / "workshop.sqlite3").exists():
-        subprocess.run(
-            [sys.executable, HERE / "tools/figures/fill_home.py", home, str(how.people), str(how.works)], check=True
-        )
+        subprocess.run([sys.executable, HERE / "tools/figures/fill_home.py", home, str(people), str(works)], check=True)
     server = Server(home)
     server.env["EMBERQUILT_ORIGIN"] = f"http://127.0.0.1:{server.port}"
     process = server.start()
     threading.Thread(target=lambda: [None for _ in process.stdout], daemon=True).start()
     try:
         server.wait_until_up()
-        figures = run(f"http://127.0.0.1:{server.port}", how.people, how.minutes * 60, process.pid)
+        return run(f"http://127.0.0.1:{server.port}", people, seconds, process.pid)
     finally:
         server.end()
-    tell(*figures)
 
 
-def run(base: str, people: int, seconds: float, pid: int) -> tuple[list[Answer], float, float, float]:
+def run(base: str, people: int, seconds: float, pid: int) -> Told:
     told: list[Answer] = []
     end = time.monotonic() + seconds
 
@@ -233,14 +249,15 @@ def run(base: str, people: int, seconds: float, pid: int) -> tuple[list[Answer],
         processes = family(pid)
         most = max(most, memory_mb(processes))
         worked = max(worked, processor_seconds(processes))
-    return told, most, worked, stolen_seconds() - stolen
+    return Told(told, most, worked, stolen_seconds() - stolen)
 
 
-def tell(told: list[Answer], most_mb: float, worked_s: float, stolen_s: float) -> None:
+def tell(figures: Told) -> None:
+    told, most_mb, worked_s, stolen_s = figures
     print(f"{len(told)} requests, memory at most {most_mb:.0f} MB")
     asking = time.process_time()
     print(f"answering took {worked_s:.0f} s of processor time, asking {asking:.0f} s; the host took {stolen_s:.0f} s")
-    bad = [one for one in told if _is_error(one.status)]
+    bad = figures.errors
     refused = sum(one.status in (409, 422) for one in told)
     print(f"{refused} refused in a sentence")
     print(f"{len(bad)} errors", collections.Counter((one.what, one.status) for one in bad))
