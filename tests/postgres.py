@@ -56,13 +56,15 @@ def postgres() -> Iterator[str]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def new_database(address: str, name: str) -> str:
-    """An empty database on that server."""
+def new_database(address: str, name: str) -> tuple[str, bool]:
+    """The address of a database of this name on that server, and whether it is made just now and empty."""
     import psycopg
 
     with psycopg.connect(address, autocommit=True) as connection:
-        connection.execute(f'CREATE DATABASE "{name}"')
-    return address.rsplit("/", 1)[0] + f"/{name}"
+        known = connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (name,)).fetchone()
+        if not known:
+            connection.execute(f'CREATE DATABASE "{name}"')
+    return address.rsplit("/", 1)[0] + f"/{name}", not known
 
 
 def main() -> int:

@@ -71,6 +71,21 @@ class Server:
             | env
         )
         self.process: subprocess.Popen | None = None
+        if address := os.environ.get("EMBERQUILT_DATABASE", ""):
+            self._own_database(address, home, fresh, env)
+
+    def _own_database(self, address: str, home: Path, fresh: bool, env: dict[str, str]) -> None:
+        """Where all tests run on another server, each folder has a database of its own there, as it has a file of its
+        own otherwise."""
+        from tests.postgres import new_database
+
+        if "EMBERQUILT_DATABASE" in env:
+            return
+        name = "home_" + hashlib.sha256(str(home).encode()).hexdigest()[:16]
+        own, made = new_database(address, name)
+        self.env["EMBERQUILT_DATABASE"] = own
+        if made and not fresh:
+            self.manage("migrate", "-v", "0")
 
     def manage(self, *words: str, check: bool = True) -> str:
         """What a command says; also what it says where it fails, if it need not succeed."""

@@ -83,6 +83,7 @@ def test_disks_are_told_by_name(problem, words):
     assert ("/srv/ember" in said) == bool(words)
 
 
+@pytest.mark.sqlite
 @pytest.mark.django_db(transaction=True)
 def test_a_full_disk_loses_nothing_and_names_the_disk(client, work, page, settings):
     """SQLite is given no page more than it has: what it says then is what it says on a full disk."""
@@ -108,6 +109,7 @@ def test_a_full_disk_loses_nothing_and_names_the_disk(client, work, page, settin
     assert page.do(work, "wood", "part", "1-6", part="a name").status_code == 200
 
 
+@pytest.mark.sqlite
 def test_every_commit_is_on_the_disk(tmp_path):
     """As the workshop itself speaks to its database: 2 is FULL."""
     ask = "from django.db import connection as c; o = c.cursor().execute; "
