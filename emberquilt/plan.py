@@ -246,7 +246,9 @@ class Plan:
     def amount(self) -> int:
         """How much of it is worked out: it grows when a station, or something of another kind, is asked for."""
         kinds = {name[0] if isinstance(name, tuple) else name for name in self.job.worked_out}
-        return len(self.__dict__) + len(self._of_station) + len(kinds)
+        # asking for the findings begins a table of them, which counts as well
+        stations = len(self._of_station)
+        return len(self.__dict__) + stations + len(kinds)
 
     @cached_property
     def every_finding(self) -> tuple[Finding, ...]:

@@ -56,15 +56,15 @@ def postgres() -> Iterator[str]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def new_database(address: str, name: str) -> tuple[str, bool]:
-    """The address of a database of this name on that server, and whether it is made just now and empty."""
+def database(address: str, name: str) -> str:
+    """The address of the database of this name on that server; an empty one is made where there is none."""
     import psycopg
 
     with psycopg.connect(address, autocommit=True) as connection:
         known = connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (name,)).fetchone()
         if not known:
             connection.execute(f'CREATE DATABASE "{name}"')
-    return address.rsplit("/", 1)[0] + f"/{name}", not known
+    return address.rsplit("/", 1)[0] + f"/{name}"
 
 
 def main() -> int:

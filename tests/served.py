@@ -62,7 +62,8 @@ class Server:
     yet, or as it is on a `fresh` machine."""
 
     def __init__(self, home: Path, fresh: bool = False, **env: str):
-        if not fresh and not home.exists():
+        ready = not fresh and not home.exists()
+        if ready:
             shutil.copytree(ready_home(), home)
         self.port = free_port()
         self.env = (
@@ -71,21 +72,15 @@ class Server:
             | env
         )
         self.process: subprocess.Popen | None = None
-        if address := os.environ.get("EMBERQUILT_DATABASE", ""):
-            self._own_database(address, home, fresh, env)
+        address = os.environ.get("EMBERQUILT_DATABASE", "")
+        if address and "EMBERQUILT_DATABASE" not in env:
+            # where all tests run on another server, each folder has a database of its own there
+            from tests.postgres import database
 
-    def _own_database(self, address: str, home: Path, fresh: bool, env: dict[str, str]) -> None:
-        """Where all tests run on another server, each folder has a database of its own there, as it has a file of its
-        own otherwise."""
-        from tests.postgres import new_database
-
-        if "EMBERQUILT_DATABASE" in env:
-            return
-        name = "home_" + hashlib.sha256(str(home).encode()).hexdigest()[:16]
-        own, made = new_database(address, name)
-        self.env["EMBERQUILT_DATABASE"] = own
-        if made and not fresh:
-            self.manage("migrate", "-v", "0")
+            name = "home_" + hashlib.sha256(str(home).encode()).hexdigest()[:16]
+            self.env["EMBERQUILT_DATABASE"] = database(address, name)
+            if ready:
+                self.manage("migrate", "-v", "0")
 
     def manage(self, *words: str, check: bool = True) -> str:
         """What a command says; also what it says where it fails, if it need not succeed."""

@@ -253,7 +253,7 @@ ALLOWANCE = {
     for name, usual in (("WORKS", 500), ("MEGABYTES", 2000), ("MINUTES", 240))
 }
 # two for each processor: who asks for little is answered beside who asks for much, as the system shares out processors
-# more finely than threads share an interpreter (with 20 people on two, p95 was 357 ms instead of 615)
+# more finely than threads share an interpreter
 PROCESSES = _number("EMBERQUILT_PROCESSES", max(2, min(8, 2 * (os.cpu_count() or 1))), 1, 64)
 BACKUPS = Path(os.environ.get("EMBERQUILT_BACKUPS") or HOME / "backups")
 NIGHTLY_DAYS = _number("EMBERQUILT_NIGHTLY", 14, 0, 3650)

@@ -7,7 +7,7 @@ from contextlib import closing
 
 import pytest
 
-from tests.postgres import available, new_database, postgres
+from tests.postgres import available, database, postgres
 from tests.served import PASSWORD, Server, Visitor, needs_proc
 
 pytestmark = [
@@ -78,7 +78,7 @@ def test_a_shop_goes_from_a_file_to_postgresql_and_back(tmp_path, address):
     manage(tmp_path / "home", "migrate", "-v0")
     manage(tmp_path / "home", "shell", "-v", "0", "-c", SOME_WORKS)
     manage(tmp_path / "home", "backup", str(tmp_path / "first.zip"))
-    env = {"EMBERQUILT_DATABASE": new_database(address, "both_ways")[0]}
+    env = {"EMBERQUILT_DATABASE": database(address, "both_ways")}
     manage(tmp_path / "elsewhere", "migrate", "-v0", **env)
     told = manage(tmp_path / "elsewhere", "restore", str(tmp_path / "first.zip"), **env)
     assert "works" in told
@@ -95,8 +95,8 @@ def test_a_shop_goes_from_a_file_to_postgresql_and_back(tmp_path, address):
 
 @needs_proc
 def test_two_people_work_on_it_and_a_backup_is_made_meanwhile(tmp_path, address, koi_svg):
-    database = new_database(address, "club")[0]
-    server = Server(tmp_path / "home", fresh=True, EMBERQUILT_DATABASE=database)
+    club = database(address, "club")
+    server = Server(tmp_path / "home", fresh=True, EMBERQUILT_DATABASE=club)
     server.manage("migrate", "-v0")
     server.with_accounts("anna", "ben")
     server.start()
@@ -120,7 +120,7 @@ def test_two_people_work_on_it_and_a_backup_is_made_meanwhile(tmp_path, address,
         server.end()
     assert len(rows_in(tmp_path / "meanwhile.zip", "compositions_draft")) == 2
     # what is numbered anew after it was brought back begins where it left off
-    manage(tmp_path / "back", "migrate", "-v0", EMBERQUILT_DATABASE=(fresh := new_database(address, "back")[0]))
+    manage(tmp_path / "back", "migrate", "-v0", EMBERQUILT_DATABASE=(fresh := database(address, "back")))
     manage(tmp_path / "back", "restore", str(tmp_path / "meanwhile.zip"), EMBERQUILT_DATABASE=fresh)
     made = "from workshop.compositions.models import Draft; d = Draft.objects.first(); d.pk = None; "
     made += "import uuid; d.uid = uuid.uuid4(); d.save(); print(Draft.objects.count())"

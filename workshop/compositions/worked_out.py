@@ -124,10 +124,12 @@ def _next() -> tuple[Any, bytes, Plan]:
     """What was asked for first and long enough ago, as it stands by now."""
     with _more:
         while True:
-            uid = next(iter(_asked), None)
-            wait = None if uid is None else _asked[uid][0] + SOON_SECONDS - time.monotonic()
-            if uid is not None and wait is not None and wait <= 0:
-                _, mark, plan = _asked.pop(uid)
+            while not _asked:
+                _more.wait()
+            uid, (since, mark, plan) = next(iter(_asked.items()))
+            wait = since + SOON_SECONDS - time.monotonic()
+            if wait <= 0:
+                del _asked[uid]
                 return uid, mark, plan
             _more.wait(wait)
 
