@@ -196,7 +196,12 @@ def test_what_brings_the_date_forward_can_be_planned_so(client, dated):
         assert do(client, dated, values.pop("verb"), **values).status_code == 200
         finish = plan_of(Composition.objects.get(pk=dated.pk)).schedule.finish
         assert f"{finish:%a} {finish.day} {finish:%b}" == day
-        client.post(f"/picture/{dated.uid}/undo/calendar/", headers={"HX-Request": "true"})
+        dated.refresh_from_db()
+        # each way alone
+        undone = client.post(
+            f"/picture/{dated.uid}/undo/calendar/", {"revision": dated.revision}, headers={"HX-Request": "true"}
+        )
+        assert undone.status_code == 200
 
 
 def test_a_second_pair_of_hands_and_days_off(client, person, dated):
