@@ -15,7 +15,7 @@ from emberquilt.bench.cards import cards
 from emberquilt.bench.mending import mends_of
 from emberquilt.calendar.meanwhile import waits_of
 from emberquilt.drawing.day_pdf import day_pdf
-from emberquilt.drawing.evenings import evenings
+from emberquilt.drawing.evenings import Evenings, evenings, pieces_of
 from emberquilt.drawing.lifted import lifted
 from emberquilt.drawing.panel import dress_json, shapes_json
 from emberquilt.drawing.read import read, readings_of
@@ -439,8 +439,27 @@ def dates_stand(plan: Plan) -> None:
         sorted(b.slot.key for b in drawn.blocks) == sorted(slot.key for slot in slots) == sorted(plan.schedule.stands)
     )
     assert all(0 <= b.x <= b.x + b.wide <= drawn.wide for b in drawn.blocks)
+    leaves_stand(plan, drawn)
     assert drawn.bound_x <= drawn.finish_x + 1e-6
     assert day_pdf(plan.schedule, plan.composition, [slots[0].begin.date()])
+
+
+def leaves_stand(plan: Plan, drawn: Evenings) -> None:
+    """Where all days are drawn, at the close of each the pieces are sawn that no sitting is left for."""
+    if drawn.more_days:
+        return
+    made = {piece.key for piece in plan.composition.made}
+    seen: list[int] = []
+    for leaf in drawn.leaves:
+        seen += keys_in(leaf.sawn)
+        later = {
+            key
+            for slot in plan.schedule.own_slots
+            if slot.step.verb == "saw" and slot.end.date() > leaf.day
+            for key in pieces_of(slot)
+        }
+        assert leaf.off or set(seen) == made - later
+    assert sorted(seen) == sorted(made) == sorted(key for leaf in drawn.leaves for key in keys_in(leaf.made))
 
 
 def parts_stand(plan: Plan) -> None:

@@ -66,6 +66,7 @@ urlpatterns = [
     path("picture/<uuid:uid>/tag/", compositions.tag, name="tag"),
     path("picture/<uuid:uid>/thumb.json", compositions.thumb, name="thumb"),
     path("picture/<uuid:uid>/discard/", compositions.discard, name="discard"),
+    path("picture/<uuid:uid>/once-more/", compositions.once_more, name="once-more"),
     path("picture/<uuid:uid>/undo/<station:station>/", stations.undo, name="undo"),
     path("picture/<uuid:uid>/redo/<station:station>/", stations.redo, name="redo"),
     path("picture/<uuid:uid>/practise/", practice.practising, name="practising"),

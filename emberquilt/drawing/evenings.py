@@ -31,8 +31,8 @@ LETTER_PX = 6.6
 
 @dataclass(frozen=True, slots=True)
 class Leaf:
-    """One day: where its leaf of the rule lies, and what it is called; `made` the pieces that are as they will be at
-    its end; `hands` minutes by person. A day without hours is only a hinge."""
+    """One day: where its leaf of the rule lies, and what it is called; `sawn` and `made` the pieces that it sees sawn
+    and as they will be, as runs; `hands` minutes by person. A day without hours is only a hinge."""
 
     x: float
     wide: float
@@ -48,7 +48,8 @@ class Leaf:
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """A sitting: `y` and `tall` in its lane, `fill` the wood that it handles, `pieces` as runs."""
+    """A sitting: `y` and `tall` in its lane, `fill` the wood that it handles, `pieces` as runs. All places are in whole
+    tenths, as they are drawn."""
 
     slot: Slot
     x: float
@@ -65,15 +66,15 @@ class Block:
 
     @property
     def middle(self) -> float:
-        return self.x + self.wide / 2
+        return _tenths(self.x + self.wide / 2)
 
     @property
     def bottom(self) -> float:
-        return self.y + self.tall
+        return _tenths(self.y + self.tall)
 
     @property
     def text_y(self) -> float:
-        return self.bottom - 6
+        return _tenths(self.bottom - 6)
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,15 +169,11 @@ class _Axis:
         self.points.append((max(last, self.points[-1][0]) + 1440, self.end))
 
     def x(self, minute: float) -> float:
-        last = self.points[0]
-        for point in self.points:
-            if point[0] >= minute:
-                if point[0] == last[0]:
-                    return point[1]
-                share = (minute - last[0]) / (point[0] - last[0])
-                return last[1] + share * (point[1] - last[1])
-            last = point
-        return self.end
+        at = bisect_left(self.points, minute, key=lambda point: point[0])
+        if at == len(self.points):
+            return self.end
+        (before, left), (after, right) = self.points[max(at - 1, 0)], self.points[at]
+        return right if after == before else left + (minute - before) / (after - before) * (right - left)
 
 
 def _union(all_windows: Sequence[Windows], last: int) -> list[tuple[int, int]]:
@@ -214,7 +211,7 @@ def evenings(plan: Schedule, composition: Composition, names: Mapping[str, str] 
         tall = (
             ALL_LANES_PX if count == 1 else max(LEAST_LANE_PX, ALL_LANES_PX * (0.58 if i == 0 else 0.42 / (count - 1)))
         )
-        lanes.append((person.name, y, tall))
+        lanes.append((person.name, _tenths(y), tall))
         y += tall + (2 * LINE_PX + 26 if i == 0 else 24)
     y += FOOT_PX
     held_y, dry_y = TOP_PX + lanes[0][2] + LINE_PX, TOP_PX + lanes[0][2] + 2 * LINE_PX
@@ -280,10 +277,10 @@ def _block(
     tall = lane[2] if slot.people else 10.0
     return Block(
         slot,
-        x,
-        lane[1] if slot.people else lane[1] + lane[2] - 10,
-        wide,
-        tall,
+        _tenths(x),
+        _tenths(lane[1] if slot.people else lane[1] + lane[2] - 10),
+        _tenths(wide),
+        _tenths(tall),
         _short(slot, tall) if slot.people else "",
         wood_colour(composition, composition.rack, keys),
         runs(key for key in dict.fromkeys(keys) if key in composition.by_key),
@@ -300,6 +297,10 @@ def pieces_of(slot: Slot) -> list[int]:
     return [int(name) for part in slot.does or slot.step.parts if (name := any_copy(part)).isdecimal()]
 
 
+def _tenths(px: float) -> float:
+    return round(px, 1)
+
+
 def _named(blocks: list[Block], lanes: Sequence[tuple[str, float, float]]) -> list[Block]:
     """Names on blocks that are wide enough, beside those with room there; others are told by the hand over them."""
     made: list[Block] = []
@@ -309,9 +310,9 @@ def _named(blocks: list[Block], lanes: Sequence[tuple[str, float, float]]) -> li
             following = own[i + 1].x if i + 1 < len(own) else float("inf")
             room = following - block.x - block.wide
             if block.wide >= LABEL_PX:
-                made.append(replace(block, label_x=block.x + block.wide / 2))
+                made.append(replace(block, label_x=block.middle))
             elif room >= LABEL_PX + 2:
-                made.append(replace(block, label_x=block.x + block.wide + BESIDE_PX))
+                made.append(replace(block, label_x=_tenths(block.x + block.wide + BESIDE_PX)))
             else:
                 made.append(replace(block, label=""))
     return [*made, *(b for b in blocks if all(b.y != lane[1] for lane in lanes))]
@@ -362,7 +363,8 @@ def _lines(plan: Schedule, axis: _Axis, blocks: Mapping[str, Block], held_y: flo
 
 
 def _leaves(plan: Schedule, axis: _Axis, composition: Composition) -> Iterable[Leaf]:
-    sawn_at, made_at = _seen_from(plan)
+    closes = [axis.clock.moment(rows[-1][1]) for day in axis.days if (rows := axis.of_day.get(day))]
+    sawn, made = (iter(_by_close(composition, table, closes)) for table in _seen_from(plan))
     hands: dict[dt.date, dict[str, float]] = {}
     for slot in plan.slots:
         for name in slot.people:
@@ -374,19 +376,30 @@ def _leaves(plan: Schedule, axis: _Axis, composition: Composition) -> Iterable[L
         if not rows:
             yield Leaf(0, 0, day, "", "", "", "", (), 0, True)
             continue
-        close = say(rows[-1][1])
         yield Leaf(
             rows[0][2],
             rows[-1][3] - rows[0][2],
             day,
             " and ".join(f"{say(a):%H:%M} to {say(b):%H:%M}" for a, b, _, _ in rows[:2]),
             _ticks(rows, axis.px),
-            runs(p.key for p in composition.made if p.key not in made_at or made_at[p.key] <= close),
-            runs(p.key for p in composition.made if p.key not in sawn_at or sawn_at[p.key] <= close),
+            runs(next(made)),
+            runs(next(sawn)),
             tuple(hands.get(day, {}).items()),
             float(sum(b - a for a, b, _, _ in rows)),
             False,
         )
+
+
+def _by_close(
+    composition: Composition, at: Mapping[int, dt.datetime], closes: Sequence[dt.datetime]
+) -> list[list[int]]:
+    """Pieces by the evening at whose close they are so first; those that no sitting makes so are from the first one."""
+    found: list[list[int]] = [[] for _ in closes]
+    for piece in composition.made:
+        evening = bisect_left(closes, at[piece.key]) if piece.key in at else 0
+        if evening < len(closes):
+            found[evening].append(piece.key)
+    return found
 
 
 def _seen_from(plan: Schedule) -> tuple[dict[int, dt.datetime], dict[int, dt.datetime]]:

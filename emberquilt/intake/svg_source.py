@@ -177,11 +177,16 @@ def read_svg(safe: SafeSvg) -> LineSource:
     return LineSource(lines, page_of(svg, lines), (*safe.left_out, *nowhere), MM_PER_INCH / 96, stroke)
 
 
+WIDEST_STROKE = 1e7
+"""Covers any page that can be read, from anywhere on it."""
+
+
 def stroke_width(element: svgelements.Shape) -> float:
-    """How wide a shape's stroke shows, in page units; 0 for none."""
+    """How wide a shape's stroke shows, in page units, at most `WIDEST_STROKE`; 0 for none."""
     if element.stroke is None or element.stroke.value is None:
         return 0.0
-    return float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
+    width = float(element.stroke_width or 0) * math.sqrt(abs(element.transform.determinant))
+    return 0.0 if math.isnan(width) else min(width, WIDEST_STROKE)
 
 
 def _too_many(points: int, more: str = "") -> str:

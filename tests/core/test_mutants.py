@@ -19,7 +19,7 @@ from tests.reading import read
 
 SOME = {"svg": 4, "pdf": 6, "picture": 12, "jpeg": 20}
 ONCE_BROKE = {
-    "svg": (0, 17, 285, 310, 368),
+    "svg": (0, 17, 285, 310, 368, 1487),
     "dxf": (1019, 2402, 3127, 3520, 9417),
     "stl": (233, 314),
     "obj": (6874,),

@@ -128,7 +128,8 @@ def test_what_others_may_do(client, anna, shown, secret, ben, visits, may):
         200 if works else 404
     )
     # what stays with the owner
-    for address in ("discard/", "show/", "put/", "dates/", "dates/together/", "dates/subscribe/", "price/", "rest/"):
+    dates = "dates/", "dates/together/", "dates/subscribe/"
+    for address in ("discard/", "once-more/", "show/", "put/", *dates, "price/", "rest/"):
         assert theirs.post(f"/picture/{shown.uid}/{address}", {"board": "C1"}).status_code == 404, address
     pin = {"verb": "pin", "step": "saw", "at": "2027-01-04", "revision": shown.revision}
     assert theirs.post(f"/picture/{shown.uid}/calendar/do/", pin, **head).status_code == 404

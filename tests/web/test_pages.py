@@ -100,6 +100,7 @@ def test_the_smoke_test_knows_every_page(work):
         "bring",
         "begin-way",
         "discard",
+        "once-more",
         "undo",
         "redo",
         "do",
@@ -169,6 +170,7 @@ def test_nobody_sees_anothers_work(client, work, other, person):
     for address in (
         f"/picture/{work.uid}/wood/do/",
         f"/picture/{work.uid}/discard/",
+        f"/picture/{work.uid}/once-more/",
         f"/picture/{work.uid}/undo/wood/",
         f"/picture/{work.uid}/bench/sync/",
         f"/draft/{draft.uid}/accept/",
@@ -185,6 +187,7 @@ def test_reading_never_writes_and_writing_is_never_a_get(client, work):
     for address in (
         f"/picture/{work.uid}/wood/do/",
         f"/picture/{work.uid}/discard/",
+        f"/picture/{work.uid}/once-more/",
         f"/picture/{work.uid}/undo/wood/",
         "/bring/",
         f"/picture/{work.uid}/bench/sync/",

@@ -225,9 +225,14 @@ def test_a_page_without_an_end_ends_its_process_and_is_tried_no_more(kept, clien
         assert "could not be planned in the time" in answer.content.decode()
         assert client.get(f"/picture/{kept.uid}/tag/").status_code == 200
         assert client.get("/").status_code == 200
+    # the ways out: trying once more, undo, the file, throwing it away
+    assert "try it once more" in client.get("/").content.decode()
     monkeypatch.undo()
+    assert client.post(f"/picture/{kept.uid}/once-more/").status_code == 302
+    assert client.get(path).status_code == 200
+    tell_endless(str(kept.uid))
+    assert client.get(path).status_code == 422
     kept.refresh_from_db()
-    # the ways out: undo, the file, throwing it away
     assert client.get(f"/picture/{kept.uid}/out/project").status_code == 200
     assert page.post(f"/picture/{kept.uid}/undo/saw/", revision=kept.revision).status_code == 200
     assert client.get(path).status_code == 200

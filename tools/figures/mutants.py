@@ -1,8 +1,9 @@
 """Reads thousands of files in which something is wrong, and tells how each ended.
 
-python tools/figures/mutants.py [--count 10000] [--kinds svg,dxf] [--jobs 2] [--from 0] [--keep FOLDER]
+python tools/figures/mutants.py [--count 10000] [--kinds svg,dxf] [--jobs 2] [--from 0] [--side 0] [--keep FOLDER]
 
-Every file is to be read, or refused in a sentence, within `--seconds` and the memory that one may take.
+Every file is to be read, or refused in a sentence, within `--seconds` and the memory that one may take. Most of
+what an SVG or a PDF takes is pictures of one size, however small the file: `--side` has them made so many pixels wide.
 """
 
 import argparse
@@ -17,9 +18,15 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).resolve().parents[2]))
 
 from emberquilt.errors import EmberError
+from emberquilt.intake import by_sight
 from emberquilt.limits import Limits, hold_memory, is_out_of_memory
 from tests.mutants import KINDS, mutant
 from tests.reading import read
+
+
+def look_at(side: int) -> None:
+    """Drawings by numbers are looked at in pictures with so many pixels along the longer side."""
+    by_sight.FIRST_SIDE, by_sight.SIDE = round(side * by_sight.FIRST_SIDE / by_sight.SIDE), side
 
 
 def work(kind: str, todo, told) -> None:
@@ -91,8 +98,11 @@ def main() -> None:
     asked.add_argument("--kinds", default=",".join(KINDS))
     asked.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
     asked.add_argument("--seconds", type=float, default=60.0)
+    asked.add_argument("--side", type=int, default=0)
     asked.add_argument("--keep", default="")
     how = asked.parse_args()
+    if how.side:
+        look_at(how.side)
     worst = 0
     for kind in how.kinds.split(","):
         begun, ends, slowest = time.monotonic(), collections.Counter(), 0.0

@@ -98,8 +98,9 @@ class TooMuch(EmberError):
 
 
 ENDLESS = (
-    "This work could not be planned in the time that a page is given, so it is not tried again as it stands. Take back "
-    "the last change, or take the work along as a file and throw it away here."
+    "This work could not be planned in the time that a page is given, so it is not tried again by itself. Try it once "
+    "more where the computer had much else to do, take back the last change, or take the work along as a file and "
+    "throw it away here."
 )
 
 

@@ -53,6 +53,7 @@ from .models import Composition, Draft, Share
 from .plans import plan_of
 from .proposals import marked_on, proposed, stroked, unpack_proposal
 from .titles import title_of
+from .told import forget
 from .uploads import MOST_TYPED, MOST_UPLOAD
 
 TYPES = {
@@ -392,4 +393,11 @@ def _leaving(request, row: Composition) -> Project:
 @require_POST
 def discard(request, uid):
     actions.discard(own(request, uid))
+    return redirect("shelf")
+
+
+@require_POST
+def once_more(request, uid):
+    """Plan a work that found no end again: its tag on the shelf asks for that by itself."""
+    forget(own(request, uid))
     return redirect("shelf")

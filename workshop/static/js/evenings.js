@@ -109,31 +109,49 @@ export function evenings(panel, perform, keysOf) {
     choose(next);
   });
 
-  // What the work will look like at the end of each evening, from the picture that is there already.
+  // What the work will look like at the end of each evening, from the picture that is there already: one picture is
+  // worked on from evening to evening, in what each of them changes.
   function paint() {
     const { shapes, dress, woods, w, h } = panel.scene;
-    if (!shapes.length) return;
-    for (const canvas of calendar().querySelectorAll("canvas[data-made]")) {
-      const ctx = canvas.getContext("2d");
-      const scale = Math.min(canvas.width / w, canvas.height / h);
-      const made = new Set(keysOf(canvas.dataset.made)),
-        sawn = new Set(keysOf(canvas.dataset.sawn));
-      ctx.setTransform(1, 0, 0, 1, 0, 0);
-      ctx.clearRect(0, 0, canvas.width, canvas.height);
-      ctx.setTransform(scale, 0, 0, scale, (canvas.width - scale * w) / 2, 0);
-      ctx.lineWidth = 0.6 / scale;
-      ctx.strokeStyle = "#2a2521";
+    const leaves = [...calendar().querySelectorAll(".leaf")];
+    const fit = (canvas) => Math.min(canvas.width / w, canvas.height / h);
+    const canvases = leaves.map((leaf) => leaf.querySelector("canvas"));
+    const scale = Math.max(...canvases.filter(Boolean).map(fit));
+    if (!shapes.length || !Number.isFinite(scale)) return;
+    const work = document.createElement("canvas");
+    work.width = Math.ceil(w * scale);
+    work.height = Math.ceil(h * scale);
+    const ctx = work.getContext("2d");
+    ctx.scale(scale, scale);
+    ctx.lineWidth = 0.6 / scale;
+    ctx.strokeStyle = "#2a2521";
+    ctx.fillStyle = "#fbf6ea";
+    ctx.fillRect(0, 0, w, h);
+    const dressed = (shape, much) => {
+      const code = dress.pieces[shape.key]?.[0];
+      ctx.globalAlpha = 1;
       ctx.fillStyle = "#fbf6ea";
-      ctx.fillRect(0, 0, w, h);
-      for (const shape of shapes) {
-        const code = dress.pieces[shape.key]?.[0];
-        ctx.globalAlpha = made.has(shape.key) ? 1 : sawn.has(shape.key) ? 0.5 : 0.14;
-        ctx.fillStyle = woods[code]?.colour ?? "#cdbd9f";
-        ctx.fill(shape.path, "evenodd");
-        ctx.globalAlpha = 0.5;
-        ctx.stroke(shape.path);
-      }
-    }
+      ctx.fill(shape.path, "evenodd");
+      ctx.globalAlpha = much;
+      ctx.fillStyle = woods[code]?.colour ?? "#cdbd9f";
+      ctx.fill(shape.path, "evenodd");
+      ctx.globalAlpha = 0.5;
+      ctx.stroke(shape.path);
+    };
+    const of = Map.groupBy(shapes, (shape) => shape.key);
+    const each = (keys, much) => keys.forEach((key) => of.get(key)?.forEach((shape) => dressed(shape, much)));
+    shapes.forEach((shape) => dressed(shape, 0.14));
+    leaves.forEach((leaf, i) => {
+      const made = keysOf(leaf.dataset.made),
+        done = new Set(made);
+      each(keysOf(leaf.dataset.sawn).filter((key) => !done.has(key)), 0.5);
+      each(made, 1);
+      const canvas = canvases[i];
+      if (!canvas) return;
+      const wide = fit(canvas) * w,
+        tall = fit(canvas) * h;
+      canvas.getContext("2d").drawImage(work, (canvas.width - wide) / 2, 0, wide, tall);
+    });
   }
 
   // The names of the lanes stay at the left while the evenings are pushed along; a new drawing lies where the old one
@@ -146,7 +164,7 @@ export function evenings(panel, perform, keysOf) {
 
   let painted = null;
   function painting() {
-    const first = calendar().querySelector("canvas[data-made]");
+    const first = calendar().querySelector(".leaf canvas");
     if (!first || first === painted || !panel.scene.shapes.length) return false;
     painted = first;
     paint();
