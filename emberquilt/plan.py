@@ -4,7 +4,7 @@ import datetime as dt
 from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from threading import RLock
 from typing import Any, TypeVar
 
 from . import rooms  # noqa: F401  opens every room, so that all are entered in the register
@@ -19,6 +19,7 @@ from .calendar.task import moment_on
 from .calendar.together import WorkDates, named, seen_by, together
 from .errors import BadChoice
 from .findings import STATIONS, Finding
+from .lazy import lazy
 from .outline.coverage import Coverage
 from .relief.heights import Relief
 from .saw.copies import cutting_copies
@@ -50,7 +51,18 @@ AT_A_MOMENT = ("left", "todo", "schedule", "_dated", "wished_dates")
 """What a plan works out of what is done, and from when on."""
 
 
-class of_work(cached_property[T]):  # noqa: N801  used as cached_property is
+class in_turn(lazy[T]):  # noqa: N801  used as a property is
+    """Worked out by one of the threads that ask a plan for something; the others wait for it. Those that ask other
+    plans do not."""
+
+    def __get__(self, instance, owner=None):
+        if instance is None:
+            return self
+        with instance._turn:
+            return instance.__dict__[self.name] if self.name in instance.__dict__ else super().__get__(instance, owner)
+
+
+class of_work(in_turn[T]):  # noqa: N801  used as a property is
     """What hangs on the work alone: plans of one work at other moments share it."""
 
     def __get__(self, instance, owner=None):
@@ -71,6 +83,13 @@ class Plan:
     kept: Kept | None = None
     beside: "Beside | None" = field(default=None, repr=False, compare=False)
     base: "Plan | None" = field(default=None, repr=False, compare=False)
+    _turn: Any = field(default_factory=RLock, init=False, repr=False, compare=False)
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {name: kept for name, kept in self.__dict__.items() if name != "_turn"}
+
+    def __setstate__(self, kept: dict[str, Any]) -> None:
+        self.__dict__.update(kept, _turn=RLock())
 
     def at(self, start: dt.datetime, done: Done, kept: Kept | None = None, beside: "Beside | None" = None) -> "Plan":
         """The same work at another moment: only what hangs on that is worked out again."""
@@ -132,12 +151,12 @@ class Plan:
         """The cards as a phone carries them."""
         return pocket_of(self.job, self.steps, self.cards, self.saw)
 
-    @cached_property
+    @in_turn
     def left(self) -> tuple[Step, ...]:
         """The steps that are not done."""
         return left_of(self.steps, self.done)
 
-    @cached_property
+    @in_turn
     def marks_left(self) -> frozenset[tuple[str, str]]:
         """What is still to be ticked."""
         return frozenset(
@@ -149,7 +168,7 @@ class Plan:
         """The steps that are left, the first moment of work, and what is wished."""
         return self.left, self.start, self.wishes
 
-    @cached_property
+    @in_turn
     def schedule(self) -> Schedule:
         """Raises `BadChoice` when the hours cannot hold the job. Pins that cannot be kept are left out of it."""
         return self._dated[0]
@@ -159,7 +178,7 @@ class Plan:
         """Whether its dates are worked out already, and there are any."""
         return "_dated" in self.__dict__
 
-    @cached_property
+    @in_turn
     def _dated(self) -> tuple[Schedule, tuple[Impossible, ...]]:
         refused: dict[str, Impossible] = {}
         while True:
@@ -226,7 +245,7 @@ class Plan:
         """What a room has worked out, as its readings and judgements ask for it; nothing where none is named."""
         return getattr(self, room) if room else None
 
-    @cached_property
+    @in_turn
     def _of_station(self) -> dict[str, list[Finding]]:
         """Findings by station, as far as they were asked for. It does not hold the plan: what is held in a circle stays
         in memory until all of it is looked through."""
@@ -250,7 +269,7 @@ class Plan:
         stations = len(self._of_station)
         return len(self.__dict__) + stations + len(kinds)
 
-    @cached_property
+    @in_turn
     def every_finding(self) -> tuple[Finding, ...]:
         return tuple(finding for station in STATIONS for finding in self._found_at(station))
 
@@ -261,7 +280,7 @@ class Plan:
     def accepted(self, station: str) -> list[Finding]:
         return [f for f in self._found_at(station) if f.id in self.composition.accepted]
 
-    @cached_property
+    @in_turn
     def counts(self) -> dict[str, int]:
         """Findings left at each station."""
         return {station: len(self.findings(station)) for station in STATIONS}

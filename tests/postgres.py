@@ -4,6 +4,7 @@ import contextlib
 import os
 import pwd
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -27,33 +28,47 @@ def _somebody() -> pwd.struct_passwd | None:
     return None
 
 
-@contextlib.contextmanager
-def postgres() -> Iterator[str]:
-    """Its address, to whose user everything is allowed; without waiting for the disk."""
-    folder = Path(tempfile.mkdtemp(prefix="emberquilt-postgres-"))
-    who = _somebody() if os.geteuid() == 0 else None
-    as_who = {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": []} if who else {}
-    if who:
-        os.chown(folder, who.pw_uid, who.pw_gid)
-    port, data = free_port(), folder / "data"
-    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": folder}
-    start = ["initdb", "-D", data, "-U", "ember", "--auth=trust", "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync"]
-    subprocess.run([PROGRAMS / start[0], *start[1:]], check=True, **quiet, **as_who)
-    options = ["-h", "127.0.0.1", "-p", str(port), "-k", folder, "-F", "-c", "full_page_writes=off"]
-    server = subprocess.Popen([PROGRAMS / "postgres", "-D", data, *options], **quiet, **as_who)
-    try:
+class Postgres:
+    """A server in a folder of its own in `where`, without waiting for the disk; to its user everything is allowed."""
+
+    def __init__(self, where: Path | None = None):
+        self.folder = Path(tempfile.mkdtemp(prefix="emberquilt-postgres-", dir=where))
+        who = _somebody() if os.geteuid() == 0 else None
+        self.how = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": self.folder}
+        if who:
+            os.chown(self.folder, who.pw_uid, who.pw_gid)
+            self.how |= {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": []}
+        self.port = free_port()
+        words = ["-U", "ember", "--auth=trust", "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync"]
+        subprocess.run([PROGRAMS / "initdb", "-D", self.folder / "data", *words], check=True, **self.how)
+        self.address = f"postgresql://ember@127.0.0.1:{self.port}/postgres"
+
+    def start(self) -> None:
+        options = ["-h", "127.0.0.1", "-p", str(self.port), "-k", self.folder, "-F", "-c", "full_page_writes=off"]
+        self.server = subprocess.Popen([PROGRAMS / "postgres", "-D", self.folder / "data", *options], **self.how)
         for _ in range(300):
-            ready = [PROGRAMS / "pg_isready", "-q", "-h", "127.0.0.1", "-p", str(port)]
+            ready = [PROGRAMS / "pg_isready", "-q", "-h", "127.0.0.1", "-p", str(self.port)]
             if subprocess.run(ready, check=False).returncode == 0:
-                break
-            assert server.poll() is None, "PostgreSQL did not start"
+                return
+            assert self.server.poll() is None, "PostgreSQL did not start"
             time.sleep(0.1)
-        yield f"postgresql://ember@127.0.0.1:{port}/postgres"
+
+    def end(self) -> None:
+        """At once, whoever is connected."""
+        self.server.send_signal(signal.SIGQUIT)
+        self.server.wait(20)
+
+
+@contextlib.contextmanager
+def postgres(where: Path | None = None) -> Iterator[Postgres]:
+    """A server that goes away with all it holds."""
+    one = Postgres(where)
+    try:
+        one.start()
+        yield one
     finally:
-        # at once: what it holds is thrown away
-        server.send_signal(3)
-        server.wait(20)
-        shutil.rmtree(folder, ignore_errors=True)
+        one.end()
+        shutil.rmtree(one.folder, ignore_errors=True)
 
 
 def database(address: str, name: str) -> str:
@@ -72,9 +87,9 @@ def main() -> int:
     if not available():
         print("PostgreSQL is not installed: “apt-get install postgresql” brings it.")
         return 1
-    with postgres() as address:
+    with postgres() as one:
         here = [sys.executable, "-m", "pytest", "-p", "no:cacheprovider"]
-        env = os.environ | {"EMBERQUILT_DATABASE": address}
+        env = os.environ | {"EMBERQUILT_DATABASE": one.address}
         given = sys.argv[1:] or ["-n", "2", "--dist", "loadfile", "tests/web"]
         code = subprocess.run([*here, "-m", "not sqlite and not postgres", *given], env=env, check=False).returncode
     both = subprocess.run([*here, "-m", "postgres", "tests/web/test_postgres.py"], check=False).returncode

@@ -18,7 +18,11 @@ class Kept:
 
     def get(self, key, make):
         known = self.known(key)
-        return self.keep(key, make()) if known is None else known
+        if known is None:
+            made = make()
+            # whoever was sooner meanwhile: all are to work with one
+            known = self.known(key)
+        return self.keep(key, made) if known is None else known
 
     def known(self, key):
         """None where it is not kept."""

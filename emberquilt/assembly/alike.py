@@ -3,12 +3,12 @@ marked before they are off the pattern."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import islice
 
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..lazy import lazy
 from ..outline.coverage import Coverage
 from ..work.parts import Job, Part
 from .shapes import laid_on, mirrored, steps_along, turned
@@ -55,7 +55,7 @@ class Alike:
     twins: tuple[Twins, ...]
     turned: tuple[Turned, ...]
 
-    @cached_property
+    @lazy
     def twins_of(self) -> dict[str, Twins]:
         """For each part those among which it is taken for another."""
         return {key: one for one in self.twins for key in one.parts}
@@ -65,7 +65,7 @@ class Alike:
         group = self.twins_of.get(key)
         return list(islice((k for k in group.parts if k != key), most)) if group else []
 
-    @cached_property
+    @lazy
     def turned_of(self) -> dict[str, Turned]:
         return {one.part: one for one in self.turned}
 

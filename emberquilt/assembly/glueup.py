@@ -3,11 +3,11 @@ glue's open time at the shop's temperature and the hands' pace."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 import numpy as np
 import shapely
 
+from ..lazy import lazy
 from ..outline.coverage import Coverage
 from ..practice import Practice
 from ..space.order import together_of
@@ -130,7 +130,7 @@ class GluePlan:
         """Every part is held and set by itself: there are no batches."""
         return self.glue.held_by_hand
 
-    @cached_property
+    @lazy
     def batches_of(self) -> dict[str, tuple[Batch, ...]]:
         """The batches of each assembly."""
         table: dict[str, list[Batch]] = {}
@@ -138,16 +138,16 @@ class GluePlan:
             table.setdefault(batch.assembly, []).append(batch)
         return {key: tuple(own) for key, own in table.items()}
 
-    @cached_property
+    @lazy
     def by_part(self) -> dict[str, GlueStep]:
         return {step.part: step for step in self.steps if step.part}
 
-    @cached_property
+    @lazy
     def batch_of(self) -> dict[str, Batch]:
         """The batch that a part is glued with."""
         return {step.part: batch for batch in self.batches for step in batch.steps if step.part}
 
-    @cached_property
+    @lazy
     def by_assembly(self) -> dict[str, Assembly]:
         return {one.key: one for one in self.tree.every()}
 

@@ -8,8 +8,8 @@ evening and never three and a half: those that take turns are a queue, one behin
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
+from ..lazy import lazy
 from .task import Problem, Task
 
 FINEST = 4
@@ -60,11 +60,11 @@ class Weighed:
     tasks: tuple[tuple[Task, int], ...]
     full: int
 
-    @cached_property
+    @lazy
     def longest_wait(self) -> int:
         return max(task.wait for task, _ in self.tasks)
 
-    @cached_property
+    @lazy
     def by_hand(self) -> bool:
         """Every one of them begins with somebody there."""
         return all(task.hands for task, _ in self.tasks)

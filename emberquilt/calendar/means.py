@@ -4,10 +4,10 @@ import datetime as dt
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 
 from ..errors import BadChoice
 from ..hours import windows
+from ..lazy import lazy
 
 MINUTE = dt.timedelta(minutes=1)
 MOST_YEARS = 10
@@ -151,6 +151,6 @@ class Means:
         if len(self.people) > MOST_PEOPLE:
             raise BadChoice(f"Up to {MOST_PEOPLE} people can be planned for.")
 
-    @cached_property
+    @lazy
     def names(self) -> dict[str, int]:
         return {person.name: i for i, person in enumerate(self.people)}

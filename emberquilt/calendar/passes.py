@@ -7,9 +7,9 @@ and so easily tested, by who is due first. Of what is held `holding.py` says mor
 
 from bisect import bisect_right
 from collections.abc import Iterator
-from functools import cached_property
 from heapq import heappop, heappush
 
+from ..lazy import lazy
 from .holding import Queue, Weighed, queues_in, weighed_in
 from .means import Windows
 from .placing import _within
@@ -28,11 +28,11 @@ class Passes:
         self._set_ups = _SetUps(problem, self.before)
         self.heads = self._heads()
 
-    @cached_property
+    @lazy
     def _held(self) -> list[Weighed]:
         return weighed_in(self.problem)
 
-    @cached_property
+    @lazy
     def _queues(self) -> list[Queue]:
         return queues_in(self.problem, self.heads, self.begin_in_one_go)
 
@@ -249,7 +249,7 @@ class _Packing:
                 worst = max(worst, self.after(head, work + set_up))
         return worst
 
-    @cached_property
+    @lazy
     def longest(self) -> int:
         """The longest stretch of hours in a year, also through midnight, where what is set up stays so."""
         self.windows.upto(A_YEAR)

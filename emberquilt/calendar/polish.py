@@ -213,10 +213,10 @@ class _Model:
         return sum(task.setup_minutes * (1 if part.there is None else part.there) for part in parts)
 
     def _begins(self, task: Task) -> cp_model.Domain:
-        """When a sitting of it may begin."""
+        """When a sitting of it may begin: what it needs is set up there first."""
         head, late = self.passes.heads[task.key], self.dues[task.key]
         windows = self.passes.windows(task)
-        least = task.in_one_go if task.hands else task.minutes
+        least = (task.in_one_go if task.hands else task.minutes) + task.setup_minutes
         if windows is None:
             return cp_model.Domain(head, max(late - least, head))
         windows.upto(late)

@@ -3,9 +3,9 @@
 import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 from ..errors import BadChoice
+from ..lazy import lazy
 from ..work.steps import Step
 from .dispatch import Due, dispatch, one_after_another
 from .means import MINUTE, Means
@@ -108,7 +108,7 @@ class Schedule:
         """When the work is to be ready."""
         return self.planned.wishes.ready_by.get(self.own.removesuffix(":")) if self.planned else None
 
-    @cached_property
+    @lazy
     def one_after_another(self) -> dt.datetime | None:
         """When all would be done if nothing were done during waits; None where pins do not let it be so."""
         if not self.planned or not self.slots:
@@ -125,7 +125,7 @@ class Schedule:
         serial = None if self.own else self.one_after_another
         return int(apart(self.finish, serial) // 1440) if serial is not None and self.finish is not None else 0
 
-    @cached_property
+    @lazy
     def finishes(self) -> dict[str, dt.datetime]:
         """By work when it is done and dry."""
         found: dict[str, dt.datetime] = {}
@@ -133,7 +133,7 @@ class Schedule:
             found[slot.step.work] = max(found.get(slot.step.work, slot.ready), slot.ready)
         return found
 
-    @cached_property
+    @lazy
     def _bound(self) -> int:
         return self.planned.bound if self.planned else 0
 
@@ -153,7 +153,7 @@ class Schedule:
         )
         return round(max(0, end - self._bound) / max(self._bound, 1), 6)
 
-    @cached_property
+    @lazy
     def stands(self) -> dict[str, Stand]:
         """By slot why it stands where it stands, and what room it has."""
         if not self.planned:
@@ -174,11 +174,11 @@ class Planned:
         self.problem, self.passes, self.made, self.known_bound = problem, passes, made, known_bound
         self.wishes = wishes
 
-    @cached_property
+    @lazy
     def end(self) -> int:
         return max((s[-1].end + self.problem.by_key[key].wait for key, s in self.made.items()), default=0)
 
-    @cached_property
+    @lazy
     def bound(self) -> int:
         return min(max(self.passes.bound(self.end), self.known_bound), self.end) if self.made else 0
 

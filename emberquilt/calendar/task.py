@@ -4,10 +4,10 @@ import datetime as dt
 import math
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 from ..errors import BadChoice
+from ..lazy import lazy
 from ..work.steps import Step
 from .means import MOST_YEARS, TOO_LONG, Clock, Means, Windows
 
@@ -184,7 +184,7 @@ class Problem:
         if sum(t.minutes * t.hands for t in self.tasks) > a_week * MOST_YEARS * 52:
             raise BadChoice(TOO_LONG)
 
-    @cached_property
+    @lazy
     def longest(self) -> list[int]:
         """By person the longest stretch of hours in a year, in minutes: days off may hide it for weeks."""
         for windows in self.windows:
@@ -202,7 +202,7 @@ class Problem:
             if need <= self.longest[i] and (not task.place or need <= self._longest_at(task.place, i))
         )
 
-    @cached_property
+    @lazy
     def _weekly(self) -> list[float]:
         """By person minutes in a usual week."""
         from ..hours import parse_week

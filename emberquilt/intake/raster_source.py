@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 import pi_heif
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageOps
 
 from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
+from ..limits import is_out_of_memory
 
 MOST_PIXELS = 40_000_000
 MOST_BYTES = 60_000_000
@@ -79,7 +80,9 @@ def read_picture(data: bytes) -> Picture:
             f"This picture has hundreds of megapixels or more; up to {MOST_PIXELS / 1e6:.0f} can be read. "
             "Make it smaller and bring it again."
         ) from None
-    except (UnidentifiedImageError, OSError, ValueError):
+    except Exception as problem:
+        if is_out_of_memory(problem):
+            raise
         raise BadDrawing(
             "This is no picture that can be read. Bring a PNG, JPEG, WebP, GIF, BMP, TIFF, AVIF or HEIC file."
         ) from None
@@ -97,7 +100,10 @@ def read_picture(data: bytes) -> Picture:
         )
     try:
         return Picture(*_unpacked(ImageOps.exif_transpose(image)), _pixel_mm(image))
-    except (OSError, ValueError, SyntaxError) as problem:
+    except Exception as problem:
+        # each decoder has its own words for what is damaged
+        if is_out_of_memory(problem):
+            raise
         raise BadDrawing("This picture is damaged and cannot be unpacked.") from problem
 
 

@@ -11,7 +11,6 @@ import re
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 from xml.etree import ElementTree as ET
 
 import defusedxml.ElementTree
@@ -22,6 +21,7 @@ from defusedxml.common import DefusedXmlException
 
 from ..constants import MM_PER_INCH
 from ..errors import BadDrawing
+from ..lazy import lazy
 from ..outline.linework import refuse_tangle
 from .svg_style import flat_rules
 
@@ -65,7 +65,7 @@ class SafeSvg:
     page: tuple[float, float]
     left_out: tuple[str, ...]
 
-    @cached_property
+    @lazy
     def data(self) -> bytes:
         return ET.tostring(self.root)
 

@@ -5,13 +5,13 @@ what is found free in cells is free in truth.
 """
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import cv2
 import numpy as np
 import shapely
 from shapely import affinity
 
+from ..lazy import lazy
 from .task import Face, Item
 
 HALF_CELL = 0.7072
@@ -62,21 +62,21 @@ class Stamp:
     def columns(self) -> int:
         return self.whole.shape[1]
 
-    @cached_property
+    @lazy
     def weights(self) -> np.ndarray:
         return np.ascontiguousarray(self.whole, np.float32)
 
-    @cached_property
+    @lazy
     def count(self) -> int:
         return int(self.whole.sum())
 
-    @cached_property
+    @lazy
     def depth(self) -> np.ndarray:
         """How far inside the grown outline each cell lies, in cells: what another one there would have to give way."""
         padded = np.pad(self.grown.astype(np.uint8), 1)
         return cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_5)[1:-1, 1:-1].astype(np.float32)
 
-    @cached_property
+    @lazy
     def own_depth(self) -> float:
         """What it would have to give way to itself."""
         m = self.margin

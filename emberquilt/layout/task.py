@@ -6,11 +6,12 @@ Lengths are millimetres with y downwards, turns are degrees counter-clockwise as
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 import shapely
 from shapely import affinity
+
+from ..lazy import lazy
 
 NO_FLAWS = shapely.Polygon()
 SEGMENTS = 16
@@ -35,13 +36,13 @@ class Item:
     def area_mm2(self) -> float:
         return float(self.outline.area)
 
-    @cached_property
+    @lazy
     def reach_mm(self) -> tuple[float, float]:
         """How far it reaches along the grain and across it, in the turn in which it needs least width."""
         boxes = [self.turned(turn).bounds for turn in self.turns]
         return min(((x1 - x0, y1 - y0) for x0, y0, x1, y1 in boxes), key=lambda side: side[1])
 
-    @cached_property
+    @lazy
     def centred(self) -> shapely.Geometry:
         """Its outline round `about`."""
         return affinity.translate(self.outline, -self.about[0], -self.about[1])
@@ -81,7 +82,7 @@ class Laid:
     turn_deg: float
     nailed: bool = False
 
-    @cached_property
+    @lazy
     def outline(self) -> shapely.Geometry:
         """Where it lies on the face."""
         return affinity.translate(self.item.turned(self.turn_deg), self.x_mm, self.y_mm)
@@ -102,7 +103,7 @@ class Layout:
     laid: tuple[Laid, ...]
     unplaced: tuple[Item, ...] = ()
 
-    @cached_property
+    @lazy
     def by_face(self) -> dict[str, list[Laid]]:
         table: dict[str, list[Laid]] = {}
         for one in self.laid:

@@ -3,9 +3,9 @@
 import datetime as dt
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 from ..bench.cards import Card
+from ..lazy import lazy
 from ..work.parts import Job
 from .happened import DONE, Happened
 
@@ -32,11 +32,11 @@ class Year:
     works: tuple[Worked, ...]
     drift_mm: tuple[tuple[dt.date, float], ...] = ()
 
-    @cached_property
+    @lazy
     def minutes(self) -> float:
         return sum(sum(work.minutes.values()) for work in self.works)
 
-    @cached_property
+    @lazy
     def by_week(self) -> dict[int, dict[str, float]]:
         """Minutes by week, from 0 to 52, seven days each from the first of January, and station."""
         table: dict[int, dict[str, float]] = {}
@@ -46,7 +46,7 @@ class Year:
                 week[station] = week.get(station, 0.0) + minutes
         return table
 
-    @cached_property
+    @lazy
     def by_station(self) -> dict[str, float]:
         table: dict[str, float] = {}
         for week in self.by_week.values():
@@ -54,7 +54,7 @@ class Year:
                 table[station] = table.get(station, 0.0) + minutes
         return table
 
-    @cached_property
+    @lazy
     def woods(self) -> dict[str, float]:
         """Area by wood, most of it first."""
         table: dict[str, float] = {}

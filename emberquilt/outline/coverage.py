@@ -6,7 +6,6 @@ edges, never by measuring closeness.
 
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from threading import Lock
 from typing import Any, TypeVar
 
@@ -14,6 +13,7 @@ import numpy as np
 import shapely
 
 from ..constants import GRID_MM
+from ..lazy import lazy
 from .paths import path_of
 
 T = TypeVar("T")
@@ -30,12 +30,12 @@ class Seam:
     length_mm: float
     line: shapely.Geometry
 
-    @cached_property
+    @lazy
     def path(self) -> str:
         """Of the line, as SVG path data."""
         return path_of(self.line)
 
-    @cached_property
+    @lazy
     def middle(self) -> tuple[float, float]:
         """A point on the seam, half way along it where it is one line."""
         whole = self.line.geom_type == "LineString"
@@ -176,36 +176,36 @@ class Coverage:
     def __len__(self) -> int:
         return len(self.keys)
 
-    @cached_property
+    @lazy
     def by_key(self) -> dict[int, shapely.Polygon]:
         return dict(zip(self.keys, self.outlines, strict=True))
 
-    @cached_property
+    @lazy
     def area_mm2(self) -> dict[int, float]:
         return dict(zip(self.keys, shapely.area(self.outlines).tolist(), strict=True))
 
-    @cached_property
+    @lazy
     def bounds_mm(self) -> tuple[float, float, float, float]:
         if not self.outlines:
             return (0.0, 0.0, 0.0, 0.0)
         return tuple(shapely.total_bounds(np.array(self.outlines)).tolist())
 
-    @cached_property
+    @lazy
     def outside(self) -> shapely.Geometry:
         """The outer border of the whole: the union of all pieces; empty where there is none."""
         return shapely.coverage_union_all(np.array(self.outlines)) if self.outlines else shapely.MultiPolygon()
 
-    @cached_property
+    @lazy
     def sheet_area_mm2(self) -> float:
         """Area inside the outer border, gaps included: what the pieces have to add up to."""
         return float(shapely.area(shapely.get_parts(self.without_gaps)).sum())
 
-    @cached_property
+    @lazy
     def without_gaps(self) -> shapely.Geometry:
         """The outer border of the whole, with whatever gaps it holds filled."""
         return shapely.multipolygons(shapely.polygons(shapely.get_exterior_ring(shapely.get_parts(self.outside))))
 
-    @cached_property
+    @lazy
     def is_valid(self) -> bool:
         """No overlap, edges matched, every outline valid, and the areas add up to the sheet within 1e-6."""
         outlines = np.array(self.outlines)
@@ -213,7 +213,7 @@ class Coverage:
             return False
         return abs(sum(self.area_mm2.values()) - self.sheet_area_mm2) <= 1e-6 * self.sheet_area_mm2
 
-    @cached_property
+    @lazy
     def fits(self) -> bool:
         """Every outline valid, no overlap, edges matched, no sliver left between neighbours. Unlike `is_valid` it lets
         real holes stand: an overlay may be a ring, and a layer may hold nothing."""
@@ -225,7 +225,7 @@ class Coverage:
         rings = [ring for part in shapely.get_parts(self.outside) for ring in part.interiors]
         return not shapely.is_empty(shapely.buffer(shapely.polygons(rings), -SLIVER_MM / 2)).any() if rings else True
 
-    @cached_property
+    @lazy
     def seams(self) -> tuple[Seam, ...]:
         """All seams, by piece keys ascending. O(n log n) in the number of vertices."""
         start, end, owner = self._edges()
@@ -265,7 +265,7 @@ class Coverage:
     def _point(code: np.ndarray) -> np.ndarray:
         return np.stack([code // (1 << 31) - (1 << 30), code % (1 << 31) - (1 << 30)], axis=-1) * GRID_MM
 
-    @cached_property
+    @lazy
     def borders(self) -> list[tuple[int, list[tuple[int, float]]]]:
         """For every ring, that of an outline before those of its holes, the place of its piece, and edge by edge the
         place of the piece on the other side (-1 for none) with the edge's length in mm."""
@@ -286,7 +286,7 @@ class Coverage:
             for at, there, mm in zip(of_polygon.tolist(), np.split(beyond, cuts), np.split(length, cuts), strict=True)
         ]
 
-    @cached_property
+    @lazy
     def neighbours(self) -> dict[int, dict[int, Seam]]:
         """For each piece the pieces it shares a seam with (touching in a point does not count)."""
         table: dict[int, dict[int, Seam]] = {key: {} for key in self.keys}
@@ -295,7 +295,7 @@ class Coverage:
             table[seam.b][seam.a] = seam
         return table
 
-    @cached_property
+    @lazy
     def spots(self) -> dict[int, Spot]:
         """Largest inscribed circle of each piece, within 2 % of its size: where a number stands, how fat it is."""
         return self.each("spot", lambda _, outlines: [largest_circle(outline) for outline in outlines])

@@ -4,13 +4,13 @@ Board coordinates are millimetres from the upper left corner of the board's box,
 """
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 import shapely
 from shapely import affinity
 
 from ..colour import Lab
+from ..lazy import lazy
 
 DEFECTS = {"knot": "a knot", "gouge": "a gouge", "sap": "sapwood", "split": "a split", "stain": "a stain"}
 Ring = tuple[tuple[float, float], ...]
@@ -67,14 +67,14 @@ class Board:
     def area_mm2(self) -> float:
         return float(self.region.area)
 
-    @cached_property
+    @lazy
     def region(self) -> shapely.Polygon:
         """All of its face."""
         if self.outline:
             return shapely.Polygon(self.outline)
         return shapely.box(0, 0, self.length_mm, self.width_mm)
 
-    @cached_property
+    @lazy
     def clear(self) -> shapely.Geometry:
         """Its face without the defects."""
         return shapely.difference(self.region, shapely.union_all([shapely.Polygon(d.ring) for d in self.defects]))

@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import shapely
 
 from ..errors import BadChoice
+from ..lazy import lazy
 from .boards import Board
 from .woods import Shelf, woods
 
@@ -29,7 +29,7 @@ class Rack:
     spoken_for: tuple[Spoken, ...] = ()
     """What other works of the shop have laid on its boards."""
 
-    @cached_property
+    @lazy
     def by_name(self) -> dict[str, Board]:
         return {board.name: board for board in self.boards}
 
@@ -39,7 +39,7 @@ class Rack:
             raise BadChoice(f"There is no board marked “{name[:40]}” on the rack.")
         return self.by_name[name]
 
-    @cached_property
+    @lazy
     def spoken_on(self) -> dict[str, list[Spoken]]:
         """By the board's mark."""
         table: dict[str, list[Spoken]] = {}
@@ -47,7 +47,7 @@ class Rack:
             table.setdefault(one.board, []).append(one)
         return table
 
-    @cached_property
+    @lazy
     def owned(self) -> Sequence[str]:
         """Codes of the woods that some board is of, as the shelf has them."""
         have = {board.wood for board in self.boards}

@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 
 from ..colour import Lab, difference, hex_of, lab_of
+from ..lazy import lazy
 from .coats import coat_of, coated_lab
 from .rack import Rack
 
@@ -25,7 +25,7 @@ class Seen:
     _lab: dict[Look, Lab] = field(default_factory=dict, compare=False, repr=False)
     _apart: dict[tuple[Look, Look], float] = field(default_factory=dict, compare=False, repr=False)
 
-    @cached_property
+    @lazy
     def older(self) -> "Seen":
         return Seen(self.rack, self.finish, aged=True)
 

@@ -5,12 +5,13 @@ import math
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass, fields
-from functools import cache, cached_property
+from functools import cache
 from importlib.resources import files
 from typing import Any
 
 from ..colour import rgb_of
 from ..errors import BadChoice
+from ..lazy import lazy
 
 KINDS = {"hardwood": "hardwood", "softwood": "softwood", "exotic": "from far away", "sheet": "sheet goods"}
 
@@ -69,7 +70,7 @@ class Shelf(Mapping[str, Wood]):
     def __hash__(self) -> int:
         return self._hash
 
-    @cached_property
+    @lazy
     def _hash(self) -> int:
         return hash(tuple(self._table.values()))
 

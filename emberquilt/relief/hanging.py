@@ -2,12 +2,12 @@
 places."""
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import numpy as np
 import shapely
 
 from ..errors import BadChoice
+from ..lazy import lazy
 from ..work.decisions import Rails
 from ..work.parts import Job, Part, framing, region_of
 from .mass import Mass, hung, mass_of
@@ -62,7 +62,7 @@ class Body:
     parts: tuple[Part, ...]
     mass: Mass
 
-    @cached_property
+    @lazy
     def tree(self) -> shapely.STRtree:
         return shapely.STRtree([part.outline for part in self.parts])
 

@@ -2,8 +2,8 @@
 
 from collections import Counter
 from dataclasses import dataclass
-from functools import cached_property
 
+from ..lazy import lazy
 from ..work.parts import ROOM_MM, Job
 from .frame import FramePlan, frame_of
 from .hanging import Hanging, hanging_of
@@ -18,7 +18,7 @@ class Relief:
 
     job: Job
 
-    @cached_property
+    @lazy
     def _tops(self) -> list[float]:
         return [self.job.lifted_mm(p) for p in self.job.composition.made] or [0.0]
 
@@ -39,7 +39,7 @@ class Relief:
         """How deep a frame's rabbet must be for all of it, with room for points behind."""
         return self.depth_mm + ROOM_MM
 
-    @cached_property
+    @lazy
     def thicknesses(self) -> tuple[tuple[float, int], ...]:
         """Stock thicknesses that were decided, and how many pieces are of each."""
         job = self.job
@@ -48,7 +48,7 @@ class Relief:
         )
         return tuple(sorted(decided.items()))
 
-    @cached_property
+    @lazy
     def shims(self) -> tuple[tuple[float, int, float], ...]:
         """Thickness of shims, how many there are of it, and their area."""
         shims = self.job.shims
@@ -56,11 +56,11 @@ class Relief:
         area = {mm: sum(shim.area_mm2 for shim in shims if shim.thickness_mm == mm) for mm in count}
         return tuple((mm, n, area[mm]) for mm, n in sorted(count.items()))
 
-    @cached_property
+    @lazy
     def undecided(self) -> int:
         return sum(1 for p in self.job.composition.made if undecided(self.job, p.key))
 
-    @cached_property
+    @lazy
     def mass(self) -> Mass:
         """Of all that hangs."""
         return mass_of(self.job, hung(self.job))
@@ -69,15 +69,15 @@ class Relief:
     def weight_kg(self) -> float:
         return self.mass.weight_kg
 
-    @cached_property
+    @lazy
     def hanging(self) -> Hanging:
         return hanging_of(self.job)
 
-    @cached_property
+    @lazy
     def supports(self) -> tuple[Support, ...]:
         return tuple(supports_of(self.job))
 
-    @cached_property
+    @lazy
     def frame(self) -> FramePlan | None:
         """What the frame that was decided must take, and its sides; none where there is no frame."""
         rails = self.job.composition.decisions.relief.rails

@@ -3,9 +3,9 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any
 
+from ..lazy import lazy
 from ..rack.blades import Blade
 from ..work.parts import Job
 from .blades import INSIDE
@@ -122,7 +122,7 @@ class SawPlan:
     nets: Mapping[int, tuple[Net, tuple[str, ...]]] = field(default_factory=dict)
     """Of blanks whose parts share lines: their net, and the part that each of its bodies is."""
 
-    @cached_property
+    @lazy
     def sweeps(self) -> Mapping[int, Sweep]:
         """How every blank fares in the saw's throat."""
         # a spiral blade is not turned
@@ -142,7 +142,7 @@ class SawPlan:
         """Where the work stands against the saw's column in one cut."""
         return self._hits.get(cut.order, ())
 
-    @cached_property
+    @lazy
     def _hits(self) -> dict[int, tuple[Hit, ...]]:
         """By the order of the cut; looked for only where the wood is larger than the throat is deep."""
         found: dict[int, tuple[Hit, ...]] = {}
@@ -179,7 +179,7 @@ class SawPlan:
         """The cuts of one blank, in order."""
         return self._by_blank.get(blank, ())
 
-    @cached_property
+    @lazy
     def _by_blank(self) -> dict[int, tuple[Cut, ...]]:
         table: dict[int, list[Cut]] = {}
         for cut in self.cuts:
@@ -190,7 +190,7 @@ class SawPlan:
     def minutes(self) -> float:
         return sum(cut.minutes for cut in self.cuts)
 
-    @cached_property
+    @lazy
     def by_part(self) -> dict[str, Cut]:
         """The cut that sets each part of one copy free."""
         return {key: cut for cut in self.cuts for key in cut.frees}
@@ -202,7 +202,7 @@ class SawPlan:
         mine = [cut for cut in own if str(cut.chapter) == number]
         return next(iter(mine or own), self.by_part[part])
 
-    @cached_property
+    @lazy
     def _of_part(self) -> dict[str, list[Cut]]:
         table: dict[str, list[Cut]] = {}
         for cut in self.cuts:
@@ -210,7 +210,7 @@ class SawPlan:
                 table.setdefault(part, []).append(cut)
         return table
 
-    @cached_property
+    @lazy
     def by_piece(self) -> dict[int, Cut]:
         return {int(key): cut for key, cut in self.by_part.items() if key.isdecimal()}
 

@@ -6,12 +6,12 @@ it, beside it, or so far beside it that the joint keeps a wanted gap.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import numpy as np
 import shapely
 
 from ..constants import GRID_MM
+from ..lazy import lazy
 from ..outline.coverage import Coverage
 
 OUTSIDE = -1
@@ -61,7 +61,7 @@ class Net:
     offset_mm: float
     narrow: bool = False
 
-    @cached_property
+    @lazy
     def of_body(self) -> dict[int, list[int]]:
         """The lines round each body."""
         table: dict[int, list[int]] = {i: [] for i in range(len(self.bodies))}
@@ -71,7 +71,7 @@ class Net:
                     table[side].append(n)
         return table
 
-    @cached_property
+    @lazy
     def of_opening(self) -> dict[int, list[int]]:
         """The lines round each opening, by its place."""
         table: dict[int, list[int]] = {}

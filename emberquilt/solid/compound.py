@@ -8,12 +8,12 @@ plane. So volume and surface are exact.
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 import shapely
 from networkx.utils import UnionFind
 
+from ..lazy import lazy
 from .mesh import Mesh
 
 FINE_MM = 0.01
@@ -82,7 +82,7 @@ class Boxes:
             self.heights, self.slab[rows], self.x_low[rows], self.x_high[rows], self.z_low[rows], self.z_high[rows]
         )
 
-    @cached_property
+    @lazy
     def volume_mm3(self) -> float:
         """Exact: widths run straight over a slab, so their product is a parabola, and Simpson's rule holds it."""
         high = np.diff(self.heights)[self.slab]
@@ -91,7 +91,7 @@ class Boxes:
         middle = (wide[0] + wide[1]) * (deep[0] + deep[1]) / 4
         return float((high / 6 * (wide[0] * deep[0] + 4 * middle + wide[1] * deep[1])).sum())
 
-    @cached_property
+    @lazy
     def bounds(self) -> np.ndarray:
         """Least and greatest x, y, z (2, 3)."""
         x = np.concatenate([self.x_low, self.x_high])

@@ -3,11 +3,12 @@
 import base64
 import zlib
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
 import numpy as np
 
 from ..errors import BadChoice
+from ..lazy import lazy
 
 STEPS = 65535
 """A packed body's corners lie on a grid of so many steps along its longest side."""
@@ -27,7 +28,7 @@ class Mesh:
     points: np.ndarray
     faces: np.ndarray
 
-    @cached_property
+    @lazy
     def bounds(self) -> np.ndarray:
         """Least and greatest x, y, z (2, 3) of what its faces touch."""
         if not len(self.faces):
@@ -41,13 +42,13 @@ class Mesh:
     def size(self) -> np.ndarray:
         return self.bounds[1] - self.bounds[0]
 
-    @cached_property
+    @lazy
     def volume_mm3(self) -> float:
         """By the divergence theorem; below zero where it is inside out."""
         a, b, c = (self.points[self.faces[:, i]] - self.bounds[0] for i in range(3))
         return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6.0)
 
-    @cached_property
+    @lazy
     def area_mm2(self) -> float:
         a, b, c = (self.points[self.faces[:, i]] for i in range(3))
         return float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2.0)

@@ -8,9 +8,9 @@ practice, no source.
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 from ..constants import MM3_PER_BOARD_FOOT
+from ..lazy import lazy
 from ..practice import Practice
 from ..rack.boards import Board
 from ..work.copies import copy_of
@@ -91,7 +91,7 @@ class Mill:
     rest_first: bool = False
     """What goes back lies before the cut."""
 
-    @cached_property
+    @lazy
     def lost_mm3(self) -> float:
         """Wood that becomes dust and chips."""
         kept = self.count * self.after.mm3 + (self.rest.mm3 if self.rest else 0.0)
@@ -135,7 +135,7 @@ class Milling:
         """Board feet that become dust and chips."""
         return sum(mill.lost_mm3 for mill in self.mills) / MM3_PER_BOARD_FOOT
 
-    @cached_property
+    @lazy
     def settings(self) -> dict[tuple[str, float], tuple[Mill, ...]]:
         """What is done with one setting of one machine: by what it is and, where it is about thickness, how thick."""
         table: dict[tuple[str, float], list[Mill]] = {}

@@ -6,11 +6,11 @@ counter-clockwise from the right as one looks at the picture. Everything is froz
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any
 
 from ..errors import BadChoice
 from ..findings import Finding
+from ..lazy import lazy
 from ..outline.coverage import Coverage
 from ..practice import Practice
 from ..rack.rack import Rack
@@ -97,7 +97,7 @@ class Layer:
     trim_flush: bool = False
     """Its outer border is trimmed flush with the others after glue-up."""
 
-    @cached_property
+    @lazy
     def by_key(self) -> dict[int, Piece]:
         return {piece.key: piece for piece in self.pieces}
 
@@ -106,7 +106,7 @@ class Layer:
         """Its pieces are fitted to each other, each with a wood and a height of its own; other layers are sheets."""
         return self.kind in ("mosaic", "overlay")
 
-    @cached_property
+    @lazy
     def openings(self) -> tuple[int, ...]:
         return tuple(piece.key for piece in self.pieces if piece.opening)
 
@@ -115,7 +115,7 @@ class Layer:
         """This layer with only those pieces that are made of something."""
         return self if not self.openings else self._closed
 
-    @cached_property
+    @lazy
     def _closed(self) -> "Layer":
         cut = set(self.openings)
         coverage = self.coverage.once(
@@ -171,7 +171,7 @@ class Composition:
             return self.pace.factor(verb, made_of)
         return self.practice.estimate_ratio
 
-    @cached_property
+    @lazy
     def usual_layer(self) -> Layer:
         """The one that is meant where none is chosen: the front layer of fitted pieces, or the front one; layers that
         hold only openings come last."""
@@ -191,7 +191,7 @@ class Composition:
         for layer in self.layers:
             yield from layer.pieces
 
-    @cached_property
+    @lazy
     def made(self) -> tuple[Piece, ...]:
         """Every piece that is made of something, back to front."""
         return tuple(p for layer in self.layers for p in layer.without_openings.pieces)
@@ -201,11 +201,11 @@ class Composition:
         """All its parts stand in space; nothing of it is a flat picture."""
         return bool(self.layers) and all(layer.kind in IN_SPACE for layer in self.layers)
 
-    @cached_property
+    @lazy
     def by_key(self) -> dict[int, Piece]:
         return {p.key: p for p in self.pieces()}
 
-    @cached_property
+    @lazy
     def home(self) -> dict[int, Layer]:
         """The layer that each piece lies in."""
         return {p.key: layer for layer in self.layers for p in layer.pieces}
@@ -218,7 +218,7 @@ class Composition:
     def next_number(self) -> int:
         return 1 + max((p.number for p in self.pieces()), default=0)
 
-    @cached_property
+    @lazy
     def seen(self) -> Seen:
         """How its pieces look once they are finished."""
         return Seen(self.rack, self.practice.finish)

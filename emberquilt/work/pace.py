@@ -7,10 +7,11 @@ their estimates by it; the log works it out (see `emberquilt.log.rates`).
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any
 
 import numpy as np
+
+from ..lazy import lazy
 
 THICKNESS_MM = (4.0, 9.0, 16.0, 26.0, 45.0)
 """Sheet, thin stock, 1/2 in, 3/4 in to 1 in, thicker: within these the estimate's own law is to do."""
@@ -54,7 +55,7 @@ class Pace:
     counts: Mapping[Term, int] = field(compare=False)
     whose: Mapping[str, float] = field(compare=False)
 
-    @cached_property
+    @lazy
     def _place(self) -> dict[Term, int]:
         return {term: i for i, term in enumerate(self.terms)}
 

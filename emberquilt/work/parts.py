@@ -6,13 +6,13 @@ resolved here and nowhere else: a piece's own, its layer's, or the usual stock.
 
 from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from math import ceil
 from typing import Any, TypeVar
 
 import numpy as np
 import shapely
 
+from ..lazy import lazy
 from ..outline.coverage import Coverage
 from ..outline.insets import backer_outline, shim_outline, spread
 from ..rack.woods import Shelf
@@ -141,7 +141,7 @@ class Job:
     def __reduce__(self):
         return job_of, (self.composition,)
 
-    @cached_property
+    @lazy
     def _kept(self) -> dict[Hashable, Any]:
         return {}
 
@@ -160,22 +160,22 @@ class Job:
     def copies(self) -> int:
         return self.composition.decisions.whole.copies
 
-    @cached_property
+    @lazy
     def standing(self) -> Standing:
         """How every piece comes to its height."""
         return standing_of(self.composition, self.ground_mm)
 
-    @cached_property
+    @lazy
     def thickness_mm(self) -> dict[int, float]:
         """Thickness of every piece that is made of something: its stock, less what it is lowered from below."""
         return {key: round(pair.stock_mm - pair.lowered_mm, 6) for key, pair in self.standing.pair.items()}
 
-    @cached_property
+    @lazy
     def shim_mm(self) -> dict[int, float]:
         """The shim under every piece that is made of something, 0 for none."""
         return {key: pair.shim_mm for key, pair in self.standing.pair.items()}
 
-    @cached_property
+    @lazy
     def material(self) -> dict[int, str]:
         """What every piece is made of: a code of the shelf, words of its layer, or nothing yet."""
         return {
@@ -189,12 +189,12 @@ class Job:
         """Whether what a piece is made of is on the shelf, so that it can be bought, sawn and weighed."""
         return self.material.get(key, "") in self.composition.rack.shelf
 
-    @cached_property
+    @lazy
     def rear(self) -> Layer | None:
         """The rearmost layer that has anything in it."""
         return next((layer for layer in self.composition.layers if layer.without_openings.pieces), None)
 
-    @cached_property
+    @lazy
     def grounds(self) -> tuple[Part, ...]:
         """The backers that are cut because the rearmost layer is of several pieces and none of them holds the
         others."""
@@ -233,12 +233,12 @@ class Job:
         """For every piece the height of what it lies on, without the shim under it."""
         return self.standing.rests_mm
 
-    @cached_property
+    @lazy
     def jointed(self) -> dict[int, shapely.Polygon]:
         """Outlines of pieces with tabs and slots, as they are sawn for what goes into them."""
         return jointed(self.composition, self.thickness_mm)
 
-    @cached_property
+    @lazy
     def pieces(self) -> dict[int, Part]:
         """The part that each piece is, in the first copy, by the piece's key; back to front."""
         shelf, space = self.composition.rack.shelf, self.composition.decisions.space
@@ -260,18 +260,18 @@ class Job:
                 )
         return made
 
-    @cached_property
+    @lazy
     def shims(self) -> tuple[Part, ...]:
         """Shims under pieces, each of one sheet, those that are glued on each other from below; neighbours that stand
         on the same height share a sheet as far as they are lifted alike."""
         return tuple(part for part, _ in self._shims)
 
-    @cached_property
+    @lazy
     def carried(self) -> dict[str, tuple[int, ...]]:
         """The pieces that each shim carries, by its key."""
         return {part.key: keys for part, keys in self._shims}
 
-    @cached_property
+    @lazy
     def _shims(self) -> list[tuple[Part, tuple[int, ...]]]:
         practice, sanded = self.composition.practice, sanded_mm(self.composition)
         made = []
@@ -312,7 +312,7 @@ class Job:
                 groups.append((floor, below[level], [layer.by_key[key] for key in group]))
         return groups
 
-    @cached_property
+    @lazy
     def stands(self) -> tuple[Part, ...]:
         """Spacers under layers that stand off what lies behind them, placed where both sides hide them."""
         made: list[Part] = []
@@ -331,7 +331,7 @@ class Job:
                     made.append(Part(part, 0, name, outline, self._spacer_material(mm), mm, low))
         return tuple(made)
 
-    @cached_property
+    @lazy
     def spacer_stock(self) -> dict[float, str]:
         """Thicknesses that spacers are cut of and their material: the shim stock at hand, and what is left over of the
         work's own sheets."""
@@ -361,7 +361,7 @@ class Job:
         under = shapely.union_all(np.array(grounds, object)) if grounds else region_of(layer)
         return shapely.buffer(shapely.intersection(region_of(layer), under), -inset)
 
-    @cached_property
+    @lazy
     def spares(self) -> tuple[Part, ...]:
         """Parts that are cut beside what is needed, because small ones get lost: one spacer of each height. They are
         numbered as copies beyond the last."""
@@ -372,7 +372,7 @@ class Job:
             for n in range(SPARE_SPACERS)
         )
 
-    @cached_property
+    @lazy
     def rails(self) -> tuple[Part, ...]:
         """The mitred lengths of the frame, where the work has one: of each layer of strips all sides, the lip's
         first."""
@@ -413,7 +413,7 @@ class Job:
             return 0
         return max(1, ceil(round((self.depth_mm + ROOM_MM) / rails.thickness_mm, 6)))
 
-    @cached_property
+    @lazy
     def base(self) -> tuple[Part, ...]:
         """The board that the work stands on, drawn lying below the picture."""
         base = self.composition.decisions.relief.base
@@ -423,7 +423,7 @@ class Job:
         outline = shapely.box(middle - base.length_mm / 2, foot, middle + base.length_mm / 2, foot + base.depth_mm)
         return (Part(PartId("base"), 0, "base", outline, base.material, base.thickness_mm, 0.0, turn="half"),)
 
-    @cached_property
+    @lazy
     def of_one(self) -> tuple[Part, ...]:
         """All parts of one copy, those at the back first; of one height shims before what they carry."""
         derived = (*self.grounds, *self.shims, *self.stands)
@@ -437,13 +437,13 @@ class Job:
             + self.boards
         )
 
-    @cached_property
+    @lazy
     def fronts(self) -> tuple[int, ...]:
         """Pieces of blocks as one sees them from the front."""
         layers = (self.composition.layer(block.front) for block in self.composition.decisions.space.blocks)
         return tuple(p.key for layer in layers for p in layer.without_openings.pieces)
 
-    @cached_property
+    @lazy
     def blocks(self) -> tuple[Part, ...]:
         """The blocks that are sawn through two of their faces, as each lies on its board: its front up, its grain along
         its length."""
@@ -472,25 +472,25 @@ class Job:
             for part in self.of_one:
                 yield part.of_copy(number)
 
-    @cached_property
+    @lazy
     def by_key(self) -> dict[str, Part]:
         """Parts of one copy by what they are called in every copy."""
         within = (part for part in self.pieces.values() if part.id.role in WITHIN)
         return {part.id.in_any_copy: part for part in (*self.of_one, *within)}
 
-    @cached_property
+    @lazy
     def shown(self) -> tuple[Part, ...]:
         """What one sees of one copy: fields in place of the board they are routed into, without blocks and a base."""
         own = [part for part in self.of_one if part.id.role not in ("base", "block", "board")]
         fields = [part for part in self.pieces.values() if part.id.role == "field"]
         return tuple(sorted((*own, *fields), key=lambda p: p.floor_mm)) if fields else tuple(own)
 
-    @cached_property
+    @lazy
     def routed(self) -> tuple[int, ...]:
         """Fields that are routed into boards."""
         return tuple(key for key, part in self.pieces.items() if part.id.role == "field")
 
-    @cached_property
+    @lazy
     def boards(self) -> tuple[Part, ...]:
         """The boards that fields are routed into, each with the outline of all its fields."""
         routed = [one for one in self.composition.layers if one.kind == "routed" and one.without_openings.pieces]
@@ -533,12 +533,12 @@ class Job:
         """Top of a piece above what the rearmost layer lies on: what one sees of its height."""
         return round(self.standing.top_mm(piece.key) - self.ground_mm, 6)
 
-    @cached_property
+    @lazy
     def depth_mm(self) -> float:
         """From the very back to the highest top, without a frame and a base."""
         return max((p.top_mm for p in self.pieces.values()), default=self.ground_mm)
 
-    @cached_property
+    @lazy
     def seen_of(self) -> dict[int, shapely.Geometry]:
         """Of every piece what is seen from the front."""
         table: dict[int, shapely.Geometry] = {}

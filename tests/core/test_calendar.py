@@ -135,6 +135,20 @@ def test_a_polished_plan_keeps_them_too_and_is_never_worse(job):
     assert real(made.bound, made.finish) >= 0
 
 
+def test_what_a_sitting_outdoors_needs_is_set_up_by_daylight_too():
+    """The solver once let the set-up run into the dusk."""
+    means = Means((Person("One", ALWAYS),), {}, {"outdoors": Place(True, None, 47.0)})
+    spray = step("spray", 20, place="outdoors", setup="gun", setup_minutes=30.0)
+    quick = schedule([spray], means, MONDAY).planned
+    end = quick.end + 5 * 1440
+    model = _Model(quick.problem, quick.passes, quick.made, Due(), end, quick.bound)
+    light = quick.problem.places["outdoors"]
+    spans = model._begins(quick.problem.by_key["spray"]).flattened_intervals()
+    assert len(spans) > 6
+    for first, last in zip(spans[::2], spans[1::2], strict=True):
+        assert any(a <= first and last + 50 <= b for a, b in zip(light.begins, light.ends, strict=True))
+
+
 @settings(max_examples=40)
 @given(jobs())
 def test_the_solver_begins_from_the_plan_it_is_given(job):

@@ -1,13 +1,21 @@
 """PostgreSQL in the place of a file: people work, backups are made and brought back, from one kind to the other."""
 
+import contextlib
 import json
+import re
+import shutil
 import sqlite3
+import subprocess
+import tempfile
 import zipfile
+from collections.abc import Iterator
 from contextlib import closing
+from pathlib import Path
+from urllib.parse import urlsplit
 
 import pytest
 
-from tests.postgres import available, database, postgres
+from tests.postgres import Postgres, available, database, postgres
 from tests.served import PASSWORD, Server, Visitor, needs_proc
 
 pytestmark = [
@@ -18,8 +26,8 @@ pytestmark = [
 
 @pytest.fixture(scope="module")
 def address():
-    with postgres() as made:
-        yield made
+    with postgres() as one:
+        yield one.address
 
 
 def manage(home, *words: str, **env: str) -> str:
@@ -125,3 +133,79 @@ def test_two_people_work_on_it_and_a_backup_is_made_meanwhile(tmp_path, address,
     made = "from workshop.compositions.models import Draft; d = Draft.objects.first(); d.pk = None; "
     made += "import uuid; d.uid = uuid.uuid4(); d.save(); print(Draft.objects.count())"
     assert manage(tmp_path / "back", "shell", "-v", "0", "-c", made, EMBERQUILT_DATABASE=fresh).split()[-1] == "3"
+
+
+@contextlib.contextmanager
+def annas_shop(one: Postgres, home: Path, koi_svg: bytes) -> Iterator[tuple[Visitor, str]]:
+    """A workshop that is served from it: somebody with a work, and its path."""
+    server = Server(home, fresh=True, EMBERQUILT_DATABASE=one.address)
+    server.manage("migrate", "-v0")
+    server.with_accounts("anna")
+    server.start()
+    try:
+        server.wait_until_up()
+        anna = Visitor(server.base, "anna")
+        assert anna.enter(PASSWORD) == 200
+        draft = anna.bring("koi.svg", koi_svg)
+        anna.read(draft)
+        status, _, where = anna.ask(f"{draft}accept/", {"name": "Koi"})
+        assert status == 200
+        yield anna, urlsplit(where).path.removesuffix("wood/").removesuffix("pattern/")
+    finally:
+        server.end()
+
+
+def named(anna: Visitor, work: str, part: str) -> tuple[int, str]:
+    """An edit as the page makes it."""
+    revision = re.search(r'name="revision"[^>]*value="(\d+)"', anna.ask(f"{work}wood/")[1])[1]
+    form = {"verb": "part", "pieces": "1-3", "part": part, "revision": revision}
+    return anna.ask(f"{work}wood/do/", form, htmx=True)[:2]
+
+
+@needs_proc
+def test_the_database_server_is_begun_anew_under_the_workshop(tmp_path, koi_svg):
+    with postgres() as one, annas_shop(one, tmp_path / "home", koi_svg) as (anna, work):
+        assert named(anna, work, "before")[0] == 200
+        one.end()
+        for htmx in (False, True):
+            status, words, _ = anna.ask("/", htmx=htmx)
+            assert (status, "does not answer just now" in words) == (503, True)
+        for visitor in (anna, Visitor(anna.base)):
+            status, words, _ = visitor.ask("/health/")
+            assert (status, "does not answer" in words) == (503, True)
+        one.start()
+        assert named(anna, work, "after")[0] == 200
+        assert "after" in anna.ask(f"{work}wood/?pieces=1")[1]
+        again = anna.bring("koi.svg", koi_svg)
+        anna.read(again)
+        assert anna.ask("/health/")[0] == 200
+
+
+@pytest.fixture
+def small_disk():
+    # the tests' own folder is closed to the account that runs the database server
+    disk = Path(tempfile.mkdtemp(prefix="emberquilt-disk-"))
+    words = ["mount", "-t", "tmpfs", "-o", "size=160m,mode=755", "tmpfs", disk]
+    if shutil.which("mount") is None or subprocess.run(words, check=False, capture_output=True).returncode:
+        pytest.skip("no disk may be mounted here")
+    yield disk
+    subprocess.run(["umount", "-l", disk], check=True)
+    disk.rmdir()
+
+
+@needs_proc
+def test_a_full_disk_of_the_database_server_loses_nothing(tmp_path, small_disk, koi_svg):
+    with postgres(small_disk) as one, annas_shop(one, tmp_path / "home", koi_svg) as (anna, work):
+        assert named(anna, work, "before")[0] == 200
+        with contextlib.suppress(OSError), (small_disk / "full").open("wb") as full:
+            while True:
+                full.write(bytes(65536))
+        for i in range(300):
+            status, words = named(anna, work, f"{i} {'x' * 60}")
+            if status != 200:
+                break
+        assert (status, "disk of the database server is full" in words) == (507, True)
+        last = f"{i - 1} {'x' * 60}" if i else "before"
+        (small_disk / "full").unlink()
+        assert last in anna.ask(f"{work}wood/?pieces=1")[1]
+        assert named(anna, work, "after")[0] == 200

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, fields, replace
-from functools import cached_property
 from hashlib import sha256
 from uuid import UUID
 
@@ -11,6 +10,7 @@ import shapely
 from django.db.models import F
 
 from emberquilt.findings import Finding
+from emberquilt.lazy import lazy
 from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
 from emberquilt.rack.rack import Rack, Spoken
@@ -65,7 +65,7 @@ class _Laid:
 
     parts: tuple[tuple[UUID, Spoken], ...]
 
-    @cached_property
+    @lazy
     def numbers(self) -> dict[UUID, int]:
         table: dict[UUID, int] = {}
         for uid, one in self.parts:
@@ -73,7 +73,7 @@ class _Laid:
             table[uid] = table.get(uid, 0) + int.from_bytes(sha256(told).digest())
         return table
 
-    @cached_property
+    @lazy
     def number(self) -> int:
         return sum(self.numbers.values())
 

@@ -7,9 +7,11 @@ from django.conf import settings
 from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation, TooManyFieldsSent
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
 
 from emberquilt.errors import EmberError
 from emberquilt.limits import is_out_of_memory
+from workshop.serving.away import AWAY, is_away
 from workshop.serving.folder import sentence_for
 from workshop.shop.actions import shop_of
 from workshop.stations.told import tell_afresh
@@ -116,6 +118,8 @@ class SentenceForErrors:
             return sentence(request, str(exception), 422)
         if isinstance(exception, Http404 | PermissionDenied | SuspiciousOperation):
             return None
+        if is_away(exception):
+            return away(request)
         if words := sentence_for(exception, settings.HOME):
             log.error("%s %s: %s", request.method, request.path, words)
             return sentence(request, words, 507)
@@ -145,6 +149,17 @@ def work_of(request):
     return person.compositions.filter(uid=uid).first()
 
 
+def away(request):
+    """Nothing of the asker can be known; programs may try again by themselves."""
+    htmx = "HX-Request" in request.headers
+    page = render_to_string("entry/said.html" if htmx else "entry/sentence.html", {"words": AWAY})
+    headers = {"Retry-After": "5", "Cache-Control": "private, no-store"}
+    return HttpResponse(page, status=503, headers=headers | (IN_THE_CORNER if htmx else {}))
+
+
+IN_THE_CORNER = {"HX-Retarget": "#said", "HX-Reswap": "outerHTML"}
+
+
 def sentence(request, words: str, status: int):
     """The words as an answer: only the words for htmx, a page of their own otherwise, with the ways out of a work that
     cannot be shown."""
@@ -155,7 +170,6 @@ def sentence(request, words: str, status: int):
     response = render(
         request, "entry/said.html" if htmx else "entry/sentence.html", {"words": words, "row": row}, status=status
     )
-    if getattr(request, "htmx", False):
-        response["HX-Retarget"] = "#said"
-        response["HX-Reswap"] = "outerHTML"
+    for name, value in IN_THE_CORNER.items() if htmx else ():
+        response[name] = value
     return response

@@ -1,4 +1,8 @@
-from .middleware import BROKE, sentence
+import sys
+
+from workshop.serving.away import is_away
+
+from .middleware import BROKE, away, sentence
 
 
 def not_found(request, exception=None):
@@ -14,7 +18,8 @@ def bad_request(request, exception=None):
 
 
 def broken(request):
-    return sentence(request, BROKE, 500)
+    # also from where nothing is said of exceptions yet: the session itself is in the database
+    return away(request) if is_away(sys.exc_info()[1]) else sentence(request, BROKE, 500)
 
 
 def stale_form(request, reason=""):

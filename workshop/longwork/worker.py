@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from multiprocessing.process import BaseProcess
 
 import django
-from django.db import OperationalError, connections
+from django.db import InterfaceError, OperationalError, connections
 from django.utils import timezone
 
 from emberquilt.limits import Limits
@@ -62,7 +62,7 @@ class Crew:
             while wanted():
                 try:
                     self.turn_over()
-                except OperationalError as problem:
+                except (OperationalError, InterfaceError) as problem:
                     log.warning("The database does not answer: %s", problem)
                     connections.close_all()
                     time.sleep(1)

@@ -82,8 +82,17 @@ FULL = {errno.ENOSPC, errno.EDQUOT} if sys.platform != "win32" else {errno.ENOSP
 LOCKED = {errno.EROFS, errno.EACCES, errno.EPERM}
 
 
+DISK_FULL = "53100"
+"""A database server's number for it (PostgreSQL's manual, appendix A)."""
+
+
 def sentence_for(problem: BaseException, home: Path) -> str:
     """What a full or a read-only disk is called, with the folder it holds; empty for anything else."""
+    if getattr(problem.__cause__, "sqlstate", "") == DISK_FULL:
+        return (
+            "The disk of the database server is full, so this could not be written. Nothing that was there is lost: "
+            "make room on it, and do it again."
+        )
     words = str(problem).lower()
     number = getattr(problem, "errno", None)
     if number in FULL or "database or disk is full" in words or "no space left" in words:

@@ -2,12 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from importlib import import_module
 
 from emberquilt.drawing.panel import dress_json
 from emberquilt.drawing.read import MOST_FINDINGS, read, readings_of
 from emberquilt.keys import runs
+from emberquilt.lazy import lazy
 from emberquilt.plan import Plan
 from emberquilt.rack.woods import Wood
 from emberquilt.work.composition import Composition, Layer, Piece
@@ -39,7 +39,7 @@ class Chosen:
     def keys(self) -> str:
         return runs(p.key for p in self.pieces)
 
-    @cached_property
+    @lazy
     def layer(self) -> Layer:
         """The layer of the first."""
         return self.composition.home[self.pieces[0].key]
@@ -146,7 +146,7 @@ class Desk:
     def job(self) -> Job:
         return self.plan.job
 
-    @cached_property
+    @lazy
     def pieces(self) -> tuple[Piece, ...]:
         """The pieces that are seen and made of something."""
         return self.view.pieces(self.composition)
