@@ -25,8 +25,9 @@ class lazy(Generic[T]):  # noqa: N801  used as a property is
     def __get__(self, instance: object, owner: type | None = None) -> T: ...
 
     def __get__(self, instance: Any, owner: type | None = None) -> Self | T:
-        if instance is None:
-            return self
+        return self if instance is None else self._of(instance)
+
+    def _of(self, instance: Any) -> T:
         # what is kept there is found before this is asked again
         found: T = instance.__dict__.setdefault(self.name, self.work(instance))
         return found

@@ -55,20 +55,16 @@ class in_turn(lazy[T]):  # noqa: N801  used as a property is
     """Worked out by one of the threads that ask a plan for something; the others wait for it. Those that ask other
     plans do not."""
 
-    def __get__(self, instance, owner=None):
-        if instance is None:
-            return self
+    def _of(self, instance: "Plan") -> T:
         with instance._turn:
-            return instance.__dict__[self.name] if self.name in instance.__dict__ else super().__get__(instance, owner)
+            return instance.__dict__[self.name] if self.name in instance.__dict__ else super()._of(instance)
 
 
 class of_work(in_turn[T]):  # noqa: N801  used as a property is
     """What hangs on the work alone: plans of one work at other moments share it."""
 
-    def __get__(self, instance, owner=None):
-        if instance is not None and instance.base is not None:
-            instance = instance.base
-        return super().__get__(instance, owner)
+    def _of(self, instance: "Plan") -> T:
+        return super()._of(instance if instance.base is None else instance.base)
 
 
 @dataclass(frozen=True)
