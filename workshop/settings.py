@@ -15,7 +15,7 @@ EMBERQUILT_PAGE_SECONDS  what one page may take before its process is ended, 120
 EMBERQUILT_WORKS, EMBERQUILT_MEGABYTES, EMBERQUILT_MINUTES  what one account may have: works, room on the disk, minutes
                   of long work a day; 0 without limit. 500, 2000 and 240 where people sign in
 EMBERQUILT_LAN    yes: serve the local network; whoever comes in signs in, and the first account is made on the way
-EMBERQUILT_PROCESSES  web processes; two for each processor, at most 8, otherwise
+EMBERQUILT_PROCESSES  web processes; otherwise two, and where people sign in two for each processor, at most 8
 """
 
 import ipaddress
@@ -253,8 +253,9 @@ ALLOWANCE = {
     for name, usual in (("WORKS", 500), ("MEGABYTES", 2000), ("MINUTES", 240))
 }
 # two for each processor: who asks for little is answered beside who asks for much, as the system shares out processors
-# more finely than threads share an interpreter
-PROCESSES = _number("EMBERQUILT_PROCESSES", max(2, min(8, 2 * (os.cpu_count() or 1))), 1, 64)
+# more finely than threads share an interpreter. One person's works are found sooner again in few
+_usual = 2 if LOCAL_PERSON else max(2, min(8, 2 * (os.cpu_count() or 1)))
+PROCESSES = _number("EMBERQUILT_PROCESSES", _usual, 1, 64)
 BACKUPS = Path(os.environ.get("EMBERQUILT_BACKUPS") or HOME / "backups")
 NIGHTLY_DAYS = _number("EMBERQUILT_NIGHTLY", 14, 0, 3650)
 LONGEST_PAGE_SECONDS = _number("EMBERQUILT_PAGE_SECONDS", 120, 5, 3600)
