@@ -81,6 +81,7 @@ def read_picture(data: bytes) -> Picture:
             "Make it smaller and bring it again."
         ) from None
     except Exception as problem:
+        # each decoder has its own words for what is damaged, here and below
         if is_out_of_memory(problem):
             raise
         raise BadDrawing(
@@ -101,7 +102,6 @@ def read_picture(data: bytes) -> Picture:
     try:
         return Picture(*_unpacked(ImageOps.exif_transpose(image)), _pixel_mm(image))
     except Exception as problem:
-        # each decoder has its own words for what is damaged
         if is_out_of_memory(problem):
             raise
         raise BadDrawing("This picture is damaged and cannot be unpacked.") from problem

@@ -1,8 +1,12 @@
 """The evenings under the hand: sittings are walked through, pulled to another day, pinned and set free."""
 
 import pytest
+import shapely
 
+from emberquilt.outline.coverage import Coverage
 from emberquilt.practice import Practice
+from emberquilt.work import composition as whole
+from emberquilt.work.composition import Layer, Piece
 from tests.conftest import composition, grid
 from workshop.compositions import actions
 from workshop.compositions.models import Composition
@@ -64,6 +68,42 @@ def test_the_calendar_is_moved_by_hand(desk, work):
     desk.press("z", "/undo/")
     assert not any(slot.pinned for slot in slots(work))
     assert desk.problems == []
+
+
+OFF = """() => {
+  const { shapes, dress, woods, w, h } = window.emberPanel.scene;
+  const canvas = [...document.querySelectorAll('#calendar .leaf canvas')].at(-1);
+  const ctx = canvas.getContext('2d'), fit = Math.min(canvas.width / w, canvas.height / h);
+  const left = (canvas.width - fit * w) / 2, off = [];
+  for (let y = 3.5; y < h * fit; y += 4) for (let x = 3.5; x < w * fit; x += 4) {
+    // away from every edge
+    const round = [-2, 0, 2].flatMap((a) => [-2, 0, 2].map((b) => [(x + a) / fit, (y + b) / fit]));
+    const seen = round.map(([a, b]) => shapes.findLast((s) => ctx.isPointInPath(s.path, a, b, 'evenodd'))?.key);
+    if (!seen[0] || seen.some((key) => key !== seen[0])) continue;
+    const wood = woods[dress.pieces[seen[0]][0]].colour.slice(1);
+    const [r, g, b] = ctx.getImageData(left + x, y, 1, 1).data;
+    const far = [r, g, b].map((v, i) => Math.abs(v - parseInt(wood.slice(2 * i, 2 * i + 2), 16)));
+    off.push(Math.max(...far));
+  }
+  return off;
+}"""
+
+
+def test_the_last_evening_shows_the_finished_work_front_over_back(desk, transactional_db):
+    """Whatever order its sheets are made in: the front one has the low keys, and so is sawn first."""
+    front, back = grid(2, 2, 20.0), grid(4, 4, 20.0)
+    front = Coverage(front.keys, [shapely.affinity.translate(o, 20, 20) for o in front.outlines])
+    back = Coverage([key + 10 for key in back.keys], back.outlines)
+    made = [
+        Layer(number, name, "sheet", sheet, tuple(Piece(k, k, wood, 0.0, 3.0) for k in sheet.keys), 3.0)
+        for number, name, sheet, wood in ((1, "Back", back, "walnut"), (2, "Front", front, "holly"))
+    ]
+    row = actions.create(local_person(), whole.Composition("Two sheets", 80.0, 80.0, tuple(made)))
+    desk.open(f"/picture/{row.uid}/calendar/?view=front")
+    assert desk.page.evaluate("() => window.emberPanel.scene.stacked")
+    off = desk.page.evaluate(OFF)
+    assert len(off) > 20
+    assert max(off) < 12
 
 
 @pytest.mark.parametrize("desk", [(390, 844)], indirect=True)

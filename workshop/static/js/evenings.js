@@ -1,3 +1,5 @@
+const PAPER = "#fbf6ea";
+
 // The calendar: sittings are walked through, lit in the picture and moved by hand; each evening shows what will be.
 export function evenings(panel, perform, keysOf) {
   const calendar = () => document.getElementById("calendar");
@@ -109,15 +111,13 @@ export function evenings(panel, perform, keysOf) {
     choose(next);
   });
 
-  // What the work will look like at the end of each evening, from the picture that is there already: one picture is
-  // worked on from evening to evening, in what each of them changes.
+  // What the work will look like at the end of each evening, from the picture that is there already. One picture is
+  // worked on from evening to evening, in what changes; sheets that lie over each other are painted whole, back to front.
   function paint() {
-    const { shapes, dress, woods, w, h } = panel.scene;
+    const { shapes, dress, woods, w, h, stacked } = panel.scene;
     const leaves = [...calendar().querySelectorAll(".leaf")];
     const fit = (canvas) => Math.min(canvas.width / w, canvas.height / h);
-    const canvases = leaves.map((leaf) => leaf.querySelector("canvas"));
-    const scale = Math.max(...canvases.filter(Boolean).map(fit));
-    if (!shapes.length || !Number.isFinite(scale)) return;
+    const scale = Math.max(...[...calendar().querySelectorAll(".leaf canvas")].map(fit));
     const work = document.createElement("canvas");
     work.width = Math.ceil(w * scale);
     work.height = Math.ceil(h * scale);
@@ -125,33 +125,41 @@ export function evenings(panel, perform, keysOf) {
     ctx.scale(scale, scale);
     ctx.lineWidth = 0.6 / scale;
     ctx.strokeStyle = "#2a2521";
-    ctx.fillStyle = "#fbf6ea";
-    ctx.fillRect(0, 0, w, h);
-    const dressed = (shape, much) => {
-      const code = dress.pieces[shape.key]?.[0];
-      ctx.globalAlpha = 1;
-      ctx.fillStyle = "#fbf6ea";
-      ctx.fill(shape.path, "evenodd");
-      ctx.globalAlpha = much;
-      ctx.fillStyle = woods[code]?.colour ?? "#cdbd9f";
-      ctx.fill(shape.path, "evenodd");
-      ctx.globalAlpha = 0.5;
-      ctx.stroke(shape.path);
+    const there = new Map();
+    const fill = (path, colour, alpha) => {
+      ctx.globalAlpha = alpha;
+      ctx.fillStyle = colour;
+      ctx.fill(path, "evenodd");
     };
-    const of = Map.groupBy(shapes, (shape) => shape.key);
-    const each = (keys, much) => keys.forEach((key) => of.get(key)?.forEach((shape) => dressed(shape, much)));
-    shapes.forEach((shape) => dressed(shape, 0.14));
-    leaves.forEach((leaf, i) => {
-      const made = keysOf(leaf.dataset.made),
-        done = new Set(made);
-      each(keysOf(leaf.dataset.sawn).filter((key) => !done.has(key)), 0.5);
-      each(made, 1);
-      const canvas = canvases[i];
-      if (!canvas) return;
-      const wide = fit(canvas) * w,
-        tall = fit(canvas) * h;
-      canvas.getContext("2d").drawImage(work, (canvas.width - wide) / 2, 0, wide, tall);
-    });
+    const draw = (some) => {
+      const sheet = new Path2D();
+      sheet.rect(0, 0, w, h);
+      if (some === shapes) fill(sheet, PAPER, 1);
+      for (const shape of some) {
+        if (some !== shapes) fill(shape.path, PAPER, 1);
+        fill(shape.path, woods[dress.pieces[shape.key]?.[0]]?.colour ?? "#cdbd9f", there.get(shape.key) ?? 0.14);
+        ctx.globalAlpha = 0.5;
+        ctx.stroke(shape.path);
+      }
+    };
+    draw(shapes);
+    const changed = new Set();
+    for (const leaf of leaves) {
+      for (const [keys, alpha] of [
+        [leaf.dataset.sawn, 0.5],
+        [leaf.dataset.made, 1],
+      ])
+        for (const key of keysOf(keys)) {
+          there.set(key, Math.max(there.get(key) ?? 0, alpha));
+          changed.add(key);
+        }
+      const canvas = leaf.querySelector("canvas");
+      if (!canvas) continue;
+      if (changed.size) draw(stacked ? shapes : shapes.filter((shape) => changed.has(shape.key)));
+      changed.clear();
+      const wide = fit(canvas) * w;
+      canvas.getContext("2d").drawImage(work, (canvas.width - wide) / 2, 0, wide, fit(canvas) * h);
+    }
   }
 
   // The names of the lanes stay at the left while the evenings are pushed along; a new drawing lies where the old one
